@@ -1,0 +1,79 @@
+"""Curves over time, one value each 100 ms: as ``.npz`` for scripts and as compact binary for the page."""
+
+import json
+from pathlib import Path
+
+import numpy as np
+
+from ..judge.model import Evidence, Judgement
+from ..measure.balance import Balance
+from ..measure.loudness import MOMENTARY_TICKS, SHORT_TERM_TICKS, at_blocks, block_mean, moving_mean
+from ..measure.speech import active_share
+from ..units import Floats, amplitude_to_db, power_to_lufs
+
+BLOCK_S = 0.1
+ABSENT = -32768
+_PAGE_CURVES = ("momentary_lufs", "short_term_lufs", "speech_lufs", "music_lufs", "effects_lufs", "background_lufs", "local_ratio_lu", "speech_probability")
+_SILENCE_LUFS = -100.0
+
+
+def series(judgement: Judgement) -> dict[str, Floats]:
+    """All curves by name, ``(blocks,)`` each; ``music_gain_db`` is ``(blocks, channels + 1)``, the joint gain last. Absent figures are NaN."""
+    evidence = judgement.evidence
+    mix = evidence.measurement.mix
+    count = len(block_mean(evidence.power))
+    curves = {
+        "time_s": np.arange(count) * BLOCK_S,
+        "momentary_lufs": _level(at_blocks(moving_mean(evidence.power, MOMENTARY_TICKS))[:count]),
+        "short_term_lufs": _level(at_blocks(moving_mean(evidence.power, SHORT_TERM_TICKS))[:count]),
+        "true_peak_dbtp": np.maximum(amplitude_to_db(mix.true_peak.max(axis=1))[:count], _SILENCE_LUFS),
+        "music_gain_db": _music_gain(evidence, count),
+    }
+    return curves | _balance(evidence.balance, evidence.local_ratio_lu, count)
+
+
+def _balance(balance: Balance | None, ratios: Floats, count: int) -> dict[str, Floats]:
+    absent = np.full(count, np.nan)
+    if balance is None:
+        names = ("speech_probability", "speech_lufs", "music_lufs", "effects_lufs", "background_lufs", "local_ratio_lu", "audibility")
+        return dict.fromkeys(names, absent)
+    parts = {"speech": balance.voice, "music": balance.music, "effects": balance.effects, "background": balance.background}
+    return {
+        "speech_probability": active_share(balance.flags),
+        **{f"{name}_lufs": absent if power is None else _level(block_mean(power)) for name, power in parts.items()},
+        "local_ratio_lu": ratios, "audibility": absent,
+    }
+
+
+def _level(power: Floats) -> Floats:
+    return np.where(np.isfinite(power), np.maximum(power_to_lufs(np.nan_to_num(power)), _SILENCE_LUFS), np.nan)
+
+
+def _music_gain(evidence: Evidence, count: int) -> Floats:
+    gains = np.full((count, evidence.measurement.file.channels + 1), np.nan)
+    if evidence.ducks is not None:
+        middle = (np.arange(count) + 0.5) * BLOCK_S
+        gains[:, -1] = np.min([np.zeros(count), *(d.gain_db(middle) for d in evidence.ducks)], axis=0)
+    return gains
+
+
+def write_npz(judgement: Judgement, path: Path) -> None:
+    """Write all curves to an ``.npz`` file."""
+    with path.open("wb") as file:
+        np.savez_compressed(file, **series(judgement))  # type: ignore[arg-type]
+
+
+def write_page_series(judgement: Judgement, path: Path) -> None:
+    """Write the curves that the page draws: a JSON line (names, count, hop), then int16 hundredths, curve after curve.
+
+    The JSON line is padded with blanks to an even length; -32768 stands for an absent figure.
+    """
+    curves = series(judgement)
+    count = len(curves["time_s"])
+    header = json.dumps({"curves": list(_PAGE_CURVES), "count": count, "hop_s": BLOCK_S})
+    header += " " * (1 - len(header) % 2) + "\n"
+    with path.open("wb") as file:
+        file.write(header.encode())
+        for name in _PAGE_CURVES:
+            values = np.nan_to_num(np.round(curves[name] * 100), nan=ABSENT)
+            file.write(np.clip(values, ABSENT, 32767).astype("<i2").tobytes())

@@ -1,0 +1,50 @@
+"""The music is still falling over the first word."""
+
+from collections.abc import Iterator
+
+from ...measure.balance import Passage
+from ...measure.loudness import mean_lufs
+from ...measure.meter import TICKS_PER_S
+from ...measure.music_gain import Duck
+from ..model import SHOULD, Evidence, Finding, Kind
+from ..remedies import earlier_fall
+
+_ABOVE_BED_DB = 3.0
+_FIRST_WORD_S = 0.5
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding where a fall ends late and the music over the first word stands 3 dB or more above the bed that follows."""
+    limit = evidence.spec.limits.fall_late_s
+    if limit is None or evidence.balance is None or evidence.balance.music is None:
+        return
+    for duck in evidence.ducks or ():
+        if duck.fall_end_s is None or duck.fall_start_s is None or duck.bed_lufs is None:
+            continue
+        passage = _passage_of(evidence, duck)
+        if passage is None or round(duck.fall_end_s - passage.in_s, 1) <= limit or _above_bed(evidence, duck, passage) < _ABOVE_BED_DB:
+            continue
+        late = duck.fall_end_s - passage.in_s
+        yield Finding(
+            kind=KIND.name, family=KIND.family, severity=SHOULD, in_s=passage.in_s, out_s=max(duck.fall_end_s, passage.in_s + _FIRST_WORD_S),
+            title="Music falls too late",
+            message=f"The music is still falling {late:.1f} s after the voice began; the fall should be done before the first word.",
+            measured=late, limit=limit, unit="s", role="music", remedy=earlier_fall(evidence, duck, passage.in_s),
+        )
+
+
+def _passage_of(evidence: Evidence, duck: Duck) -> Passage | None:
+    """The first passage that the fall runs into: it starts before the fall ends and goes on after it."""
+    assert duck.fall_end_s is not None
+    return next((p for p in evidence.passages or () if p.in_s < duck.fall_end_s < p.out_s), None)
+
+
+def _above_bed(evidence: Evidence, duck: Duck, passage: Passage) -> float:
+    assert evidence.balance is not None
+    assert evidence.balance.music is not None
+    begin = round(passage.in_s * TICKS_PER_S)
+    level = mean_lufs(evidence.balance.music[begin:begin + round(_FIRST_WORD_S * TICKS_PER_S)])
+    return float("-inf") if level is None or duck.bed_lufs is None else level - duck.bed_lufs
+
+
+KIND = Kind("duck-late", "ducking", 20, find)

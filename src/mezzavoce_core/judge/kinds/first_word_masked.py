@@ -1,0 +1,43 @@
+"""The first word of a passage, the one that matters most, is covered."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...measure.balance import Balance, Passage, first_word, loudest_under
+from ...measure.speech import block_of
+from ..model import SHOULD, Evidence, Finding, Kind
+from ..remedies import Gap, balance_remedies
+
+_FIRST_WORD_S = 0.5
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each passage whose first 500 ms of speech stand too little over the background."""
+    limit = evidence.spec.limits.first_word_lu
+    if limit is None or evidence.balance is None:
+        return
+    for passage in evidence.passages or ():
+        ratio = passage.first_word_lu
+        if ratio is None or round(ratio, 1) >= limit:
+            continue
+        out_s = min(passage.in_s + _FIRST_WORD_S, passage.out_s)
+        blocks = np.arange(block_of(passage.in_s), min(block_of(out_s) + 1, len(evidence.local_ratio_lu)))
+        remedy, alternatives = balance_remedies(evidence, passage.in_s, out_s, blocks, wanted=limit, gap=_gap(passage))
+        under = loudest_under(evidence.balance, blocks)
+        yield Finding(
+            kind=KIND.name, family=KIND.family, severity=SHOULD, in_s=passage.in_s, out_s=out_s, title=f"First word under the {under}",
+            message=f"The first word stands {ratio:.1f} LU over the {under}; {limit:g} LU are wanted. Clear the first half second.",
+            measured=ratio, limit=limit, unit="LU", role=under, remedy=remedy, alternatives=alternatives,
+        )
+
+
+def _gap(passage: Passage) -> Gap:
+    def over_first_word(balance: Balance) -> float:
+        ratio = first_word(balance, passage.in_s, passage.out_s)
+        return float("nan") if ratio is None else ratio
+
+    return over_first_word
+
+
+KIND = Kind("first-word-masked", "voice", 60, find)

@@ -1,0 +1,115 @@
+"""The values of judging: what the machine says and what would mend it."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ..measure.balance import Balance, Passage
+from ..measure.loudness import Loudness
+from ..measure.measurement import Measurement
+from ..measure.music_gain import Duck
+from ..measure.speech import Speech
+from ..timecode import Clock
+from ..units import Floats
+from .spec import Spec
+
+MUST, SHOULD, NOTE = "must", "should", "note"
+FAMILIES = ("loudness", "peak", "signal", "voice", "ducking", "music", "effects")
+
+
+@dataclass(frozen=True)
+class Point:
+    """A level point of a remedy: a gain in dB to add at a time."""
+
+    at_s: float
+    gain_db: float
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """What to do to a role (or the whole mix), added to it as it is in the delivered mix, and what that would give."""
+
+    action: str
+    role: str
+    amount_db: float
+    points: tuple[Point, ...] = ()
+    source: str | None = None
+    predicted_speech_to_background_lu: float | None = None
+    predicted_integrated_lufs: float | None = None
+    predicted_true_peak_dbtp: float | None = None
+    enough: bool = True
+    """Whether the fault is gone afterwards, with the headroom that there is."""
+
+
+@dataclass(frozen=True)
+class Finding:
+    """A fault, from ``in_s`` to ``out_s``. ``measured`` and ``limit`` are the figure and the limit it is named after, in ``unit``."""
+
+    kind: str
+    family: str
+    severity: str
+    in_s: float
+    out_s: float
+    title: str
+    message: str
+    measured: float
+    limit: float
+    unit: str
+    role: str = "mix"
+    source: str | None = None
+    certainty: float = 1.0
+    also: tuple[str, ...] = ()
+    remedy: Remedy | None = None
+    alternatives: tuple[Remedy, ...] = ()
+
+    def overlaps(self, other: "Finding") -> bool:
+        """Whether the two share any time."""
+        return self.in_s < other.out_s and other.in_s < self.out_s
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """All that a kind of finding may look at. ``balance`` and what follows from it are None where stems are wanted."""
+
+    measurement: Measurement
+    spec: Spec
+    clock: Clock
+    power: Floats
+    loudness: Loudness
+    dialogue_lufs: float | None
+    true_peak_dbtp: Floats
+    speech: tuple[Speech, ...] | None = None
+    balance: Balance | None = None
+    passages: tuple[Passage, ...] | None = None
+    ducks: tuple[Duck, ...] | None = None
+    local_ratio_lu: Floats = field(default_factory=lambda: np.zeros(0))
+
+    @property
+    def duration_s(self) -> float:
+        """Length of the programme in seconds."""
+        return self.measurement.duration_s
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of finding: its name, its family, its place in the order of causes (lower explains higher), and how it is found."""
+
+    name: str
+    family: str
+    cause: int
+    find: Callable[[Evidence], Iterable[Finding]]
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """A measurement against a spec."""
+
+    evidence: Evidence
+    findings: tuple[Finding, ...]
+    clear_share: float | None
+
+    @property
+    def verdict(self) -> str:
+        """``fail`` exactly when a finding of severity must is there."""
+        return "fail" if any(f.severity == MUST for f in self.findings) else "pass"

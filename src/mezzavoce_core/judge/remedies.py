@@ -1,0 +1,115 @@
+"""Remedies in level points: lower what lies under the voice, raise the voice, move a fall, or change the whole mix.
+
+Lowering and raising are equals: the one that needs less and has the headroom comes first.
+"""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..measure.balance import Balance, loudest_under
+from ..measure.meter import BLOCKS_PER_S
+from ..measure.music_gain import Duck
+from ..units import Floats, amplitude_to_db, db_to_amplitude
+from .model import Evidence, Point, Remedy
+from .prediction import gain_curve, integrated_with, ratio_over, with_gain
+
+Gap = Callable[[Balance], float]
+
+FALL_S = 0.4
+AHEAD_S = 0.1
+RETURN_S = 0.8
+LARGEST_DB = 24.0
+_STEP_DB = 0.5
+# A remedy aims a little beyond the limit, so that rounding to 0.1 does not bring the fault back.
+_BEYOND_LU = 0.2
+
+
+def hold_points(evidence: Evidence, in_s: float, out_s: float, gain_db: float) -> tuple[Point, ...]:
+    """Four level points that reach a gain just before ``in_s``, hold it to ``out_s`` and come back."""
+    end = evidence.duration_s
+    corners = [(in_s - AHEAD_S - FALL_S, 0.0), (in_s - AHEAD_S, gain_db), (out_s, gain_db), (out_s + RETURN_S, 0.0)]
+    return tuple(Point(round(min(max(t, 0.0), end), 3), g) for t, g in corners)
+
+
+def balance_remedies(
+    evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], *, wanted: float, gap: Gap | None = None,
+) -> tuple[Remedy | None, tuple[Remedy, ...]]:
+    """The remedy for too thin a gap over some blocks, and its alternatives.
+
+    ``gap`` measures the gap of a balance in LU (default: the lowest local ratio over the blocks), ``wanted`` is what it has to reach.
+    """
+    if evidence.balance is None or evidence.balance.background is None:
+        return None, ()
+    gap = gap or (lambda balance: ratio_over(balance, blocks))
+    under = loudest_under(evidence.balance, blocks)
+    ways = (("lower", under, -1), ("raise", "dialogue", 1))
+    options = [_search(evidence, in_s, out_s, gap, wanted, action=action, role=role, sign=sign) for action, role, sign in ways]
+    options.sort(key=lambda r: (not r.enough, abs(r.amount_db)))
+    return options[0], tuple(options[1:])
+
+
+def _search(evidence: Evidence, in_s: float, out_s: float, gap: Gap, wanted: float, *, action: str, role: str, sign: int) -> Remedy:
+    """The smallest gain in steps of 0.5 dB with which the gap is wide enough, or the largest sensible one."""
+    balance = evidence.balance
+    assert balance is not None
+    amount = ratio = 0.0
+    factor: Floats = np.ones(len(balance.voice))
+    while amount < LARGEST_DB:
+        amount += _STEP_DB
+        points = hold_points(evidence, in_s, out_s, sign * amount)
+        factor = gain_curve(points, len(balance.voice))
+        ratio = gap(with_gain(balance, role, factor))
+        if ratio >= wanted + _BEYOND_LU:
+            break
+    headroom = _headroom_db(evidence, in_s, out_s) if action == "raise" else np.inf
+    return Remedy(
+        action=action, role=role, amount_db=sign * amount, points=points,
+        predicted_speech_to_background_lu=ratio, predicted_integrated_lufs=integrated_with(evidence, role, factor),
+        enough=bool(ratio >= wanted and amount <= headroom),
+    )
+
+
+def _headroom_db(evidence: Evidence, in_s: float, out_s: float) -> float:
+    """How far the voice can be raised before the mix's true peak passes the limit, counting peaks as if they fell together."""
+    limit = evidence.spec.limits.true_peak_max_dbtp
+    if limit is None:
+        return float("inf")
+    part = slice(int(in_s * BLOCKS_PER_S), int(out_s * BLOCKS_PER_S) + 1)
+    mix = float(evidence.measurement.mix.true_peak[part].max())
+    voices = [s for s in evidence.measurement.stems if s.role == "dialogue"]
+    voice = sum(float(s.levels.sample_peak[part].max()) * float(db_to_amplitude(s.gain_db)) for s in voices)
+    room = float(db_to_amplitude(limit)) - mix
+    return float(amplitude_to_db(1 + room / voice)) if voice > 0 and room > 0 else 0.0
+
+
+def earlier_fall(evidence: Evidence, duck: Duck, onset_s: float) -> Remedy:
+    """Move a fall so that it is done before the voice: what has to be added to the music as it is."""
+    assert duck.fall_start_s is not None
+    assert duck.fall_end_s is not None
+    assert evidence.balance is not None
+    length = max(FALL_S, min(duck.fall_end_s - duck.fall_start_s, 1.0))
+    done = max(onset_s - AHEAD_S, 0.01)
+    begin = max(done - length, 0.0)
+    times = np.array(sorted({begin, done, max(duck.fall_start_s, 0.0), duck.fall_end_s}))
+    wanted = np.interp(times, [begin, done], [0.0, -duck.depth_db])
+    added = wanted - np.interp(times, [duck.fall_start_s, duck.fall_end_s], [0.0, -duck.depth_db])
+    points = tuple(Point(round(float(t), 3), round(float(g), 1)) for t, g in zip(times, added, strict=True))
+    factor = gain_curve(points, len(evidence.balance.voice))
+    return Remedy(
+        action="reshape", role="music", amount_db=round(-duck.depth_db, 1), points=points,
+        predicted_integrated_lufs=integrated_with(evidence, "music", factor),
+    )
+
+
+def whole_gain(evidence: Evidence, amount_db: float) -> Remedy:
+    """One gain for the whole mix, with the loudness and the highest peak that it gives."""
+    peak = float(amplitude_to_db(evidence.measurement.mix.true_peak.max())) + amount_db
+    limit = evidence.spec.limits.true_peak_max_dbtp
+    now = evidence.loudness.integrated_lufs
+    return Remedy(
+        action="gain", role="mix", amount_db=round(amount_db, 1), points=(Point(0.0, round(amount_db, 1)),),
+        predicted_integrated_lufs=None if now is None else now + amount_db, predicted_true_peak_dbtp=peak,
+        enough=limit is None or round(peak, 1) <= limit,
+    )

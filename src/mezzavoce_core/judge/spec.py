@@ -1,0 +1,129 @@
+"""Delivery specs: the limits that a mix is judged by, the shipped presets, and specs as JSON.
+
+A limit that a spec leaves out has its default; null means that it is not judged. Defaults are common practice unless a
+preset's ``source`` says otherwise. Figures of the presets are from memory of the documents named.
+"""
+
+import json
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field, fields
+from pathlib import Path
+from typing import Any
+
+from ..errors import SpecError
+
+ANCHORS = ("programme", "dialogue")
+MONO_WAYS = ("single", "dual")
+
+
+@dataclass(frozen=True)
+class Limits:
+    """Every limit with its default; the unit is in the name. None: not judged."""
+
+    integrated_lufs: float | None = -23.0
+    integrated_tolerance_lu: float = 0.5
+    anchor: str = "programme"
+    mono: str = "single"
+    true_peak_max_dbtp: float | None = -1.0
+    short_term_max_lufs: float | None = None
+    clearance_lu: float | None = 10.0
+    clearance_must_lu: float | None = 5.0
+    first_word_lu: float | None = 7.0
+    clear_share_min: float | None = 0.95
+    bridge_s: float = 1.0
+    fall_late_s: float | None = 0.1
+
+
+@dataclass(frozen=True)
+class Spec:
+    """A named set of limits; ``source`` names the document behind it."""
+
+    name: str
+    limits: Limits = field(default_factory=Limits)
+    source: str = ""
+
+    def as_dict(self) -> dict[str, Any]:
+        """Name and every limit, as in the result."""
+        return {"name": self.name, "limits": asdict(self.limits)}
+
+
+PRESETS: tuple[Spec, ...] = (
+    Spec("EBU R 128", Limits(), "EBU R 128 (2023)"),
+    Spec("EBU R 128 live", Limits(integrated_tolerance_lu=1.0), "EBU R 128 (2023), live programmes"),
+    Spec("EBU R 128 s1", Limits(short_term_max_lufs=-18.0), "EBU R 128 s1, short-form content"),
+    Spec("ATSC A/85", Limits(integrated_lufs=-24.0, integrated_tolerance_lu=2.0, true_peak_max_dbtp=-2.0, anchor="dialogue"), "ATSC A/85:2013, long form"),
+    Spec("ARIB TR-B32", Limits(integrated_lufs=-24.0, integrated_tolerance_lu=1.0), "ARIB TR-B32"),
+    Spec("Free TV OP-59", Limits(integrated_lufs=-24.0, integrated_tolerance_lu=1.0, true_peak_max_dbtp=-2.0), "Free TV Australia OP-59"),
+    Spec("AES TD1008 speech online", Limits(integrated_lufs=-18.0), "AES TD1008"),
+    Spec("Online video", Limits(integrated_lufs=-14.0, integrated_tolerance_lu=1.0), "common practice"),
+    Spec("Accessible audio", Limits(integrated_lufs=None, true_peak_max_dbtp=None, clearance_lu=20.0), "WCAG 2 SC 1.4.7"),
+)
+DEFAULT = PRESETS[0]
+# Limits of the published list that this version does not judge yet: a spec may carry them, none is applied.
+NOT_JUDGED = (
+    "range_max_lu", "momentary_max_lufs", "loudness_to_dialogue_max_lu", "audibility_min", "duck_depth_max_db", "bed_spread_db", "fall_early_s",
+    "ramp_min_s", "ramp_max_s", "return_after_s", "stray_min_db", "channel_gain_db", "voice_spread_lu", "section_jump_lu", "cue_jump_lu", "dropout_s",
+    "clipped_run_samples", "imbalance_db", "mono_loss_lu", "noise_below_speech_lu", "entry_max_db", "end_ramp_min_s", "effect_over_speech_lu",
+    "duration_s", "duration_tolerance_s",
+)
+_NEVER_NULL = ("integrated_tolerance_lu", "bridge_s")
+_CHOICES = {"anchor": ANCHORS, "mono": MONO_WAYS}
+
+
+def preset(name: str) -> Spec:
+    """A shipped spec by name. Raises SpecError that lists the names."""
+    for spec in PRESETS:
+        if spec.name.casefold() == name.casefold():
+            return spec
+    raise SpecError(f"There is no spec “{name}”. Give a spec file, or one of: {', '.join(s.name for s in PRESETS)}.")
+
+
+def load(name_or_path: str) -> Spec:
+    """A preset by its name, or a spec file by its path."""
+    path = Path(name_or_path)
+    if not path.is_file():
+        return preset(name_or_path)
+    try:
+        return from_dict(json.loads(path.read_text(encoding="utf-8")))
+    except (json.JSONDecodeError, UnicodeDecodeError) as error:
+        raise SpecError(f"“{path.name}” is not readable as JSON ({error}); correct it or export the spec again.") from None
+
+
+def from_dict(data: Any) -> Spec:
+    """A spec from ``{"name": …, "limits": {…}}``. Raises SpecError that names the field."""
+    if not isinstance(data, Mapping) or not isinstance(data.get("name"), str) or not isinstance(data.get("limits", {}), Mapping):
+        raise SpecError("A spec is a JSON object with a “name” and “limits”.")
+    given = {name: value for name, value in data.get("limits", {}).items() if name not in NOT_JUDGED}
+    known = {f.name: f for f in fields(Limits)}
+    unknown = sorted(set(given) - set(known))
+    if unknown:
+        raise SpecError(f"This version knows no limit “{unknown[0]}”. Leave it out, or choose from: {', '.join(known)}.")
+    for name, value in given.items():
+        _check_value(name, value)
+    limits = Limits(**given)
+    _check_together(limits)
+    return Spec(data["name"], limits, str(data.get("source", "")))
+
+
+def _check_value(name: str, value: Any) -> None:
+    if name in _CHOICES:
+        if value not in _CHOICES[name]:
+            raise SpecError(f"“{name}” is “{value}”; it can be {' or '.join(_CHOICES[name])}.")
+        return
+    if value is None:
+        if name in _NEVER_NULL:
+            raise SpecError(f"“{name}” cannot be null; give a number or leave it out.")
+        return
+    if isinstance(value, bool) or not isinstance(value, (int, float)):
+        raise SpecError(f"“{name}” is “{value}”; it has to be a number or null.")
+
+
+def _check_together(limits: Limits) -> None:
+    if limits.integrated_tolerance_lu < 0:
+        raise SpecError("“integrated_tolerance_lu” is below 0; give how far the loudness may stand off either way.")
+    if limits.bridge_s < 0:
+        raise SpecError("“bridge_s” is below 0; give the longest pause inside one passage, in seconds.")
+    if limits.clear_share_min is not None and not 0 <= limits.clear_share_min <= 1:
+        raise SpecError("“clear_share_min” is a share from 0 to 1.")
+    if None not in (limits.clearance_lu, limits.clearance_must_lu) and limits.clearance_must_lu > limits.clearance_lu:  # type: ignore[operator]
+        raise SpecError("“clearance_must_lu” stands above “clearance_lu”; the stricter one has to be the smaller.")

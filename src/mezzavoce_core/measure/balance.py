@@ -1,0 +1,116 @@
+"""How far speech stands above what lies under it: per passage, from moment to moment, and over the first word.
+
+All powers are weighted, K-weighted powers on the mix's layout; a ratio is the difference of two levels in LU.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..units import ABSENT_BELOW_LUFS, Floats, power_to_db
+from .loudness import block_mean, mean_lufs
+from .meter import BLOCKS_PER_S, TICKS_PER_S
+from .speech import active_share, block_of
+
+ABSENT_UNDER_VOICE_LU = 40.0
+_WINDOW_BLOCKS = 31
+_LEAST_SPEECH_BLOCKS = 10
+_FIRST_WORD_TICKS = 50
+
+
+@dataclass(frozen=True)
+class Balance:
+    """Powers per tick of what speaks and of what lies under it, and where speech is. ``background`` is None where nothing is known of it."""
+
+    voice: Floats
+    music: Floats | None
+    effects: Floats | None
+    background: Floats | None
+    flags: NDArray[np.bool_]
+
+    @property
+    def active(self) -> NDArray[np.bool_]:
+        """Blocks of 100 ms of which half or more is speech."""
+        return active_share(self.flags) >= 0.5
+
+
+@dataclass(frozen=True)
+class Passage:
+    """A stretch of speech and its levels over the blocks in which somebody speaks; None where a part is unknown or absent."""
+
+    in_s: float
+    out_s: float
+    speech_lufs: float | None
+    music_lufs: float | None
+    effects_lufs: float | None
+    speech_to_music_lu: float | None
+    speech_to_background_lu: float | None
+    first_word_lu: float | None
+
+
+def local_ratio(balance: Balance) -> Floats:
+    """Voice over background in LU around each block (3 s, active blocks only), NaN where less than 1 s of speech lies there."""
+    active = balance.active
+    if balance.background is None:
+        return np.full(len(active), np.nan)
+    kernel = np.ones(_WINDOW_BLOCKS)
+    voice, background = (np.convolve(block_mean(p) * active, kernel)[_WINDOW_BLOCKS // 2:][:len(active)] for p in (balance.voice, balance.background))
+    spoken = np.convolve(active.astype(np.float64), kernel)[_WINDOW_BLOCKS // 2:][:len(active)]
+    # Differences of the running sums leave dust where there is silence.
+    ratio = power_to_db(voice) - power_to_db(np.maximum(background, 1e-15))
+    return np.where(active & (spoken >= _LEAST_SPEECH_BLOCKS - 0.5), ratio, np.nan)
+
+
+def passage(balance: Balance, in_s: float, out_s: float) -> Passage:
+    """Levels and ratios of one passage."""
+    chosen = blocks_between(balance.active, in_s, out_s)
+    voice = mean_lufs(block_mean(balance.voice)[chosen])
+    music, effects, background = (_under(p, chosen, voice) for p in (balance.music, balance.effects, balance.background))
+    return Passage(
+        in_s=in_s, out_s=out_s, speech_lufs=voice, music_lufs=music, effects_lufs=effects,
+        speech_to_music_lu=_difference(voice, music), speech_to_background_lu=_difference(voice, background),
+        first_word_lu=first_word(balance, in_s, out_s),
+    )
+
+
+def first_word(balance: Balance, in_s: float, out_s: float) -> float | None:
+    """Voice over background in LU over the first 500 ms of speech of a passage; None without background."""
+    if balance.background is None:
+        return None
+    begin = round(in_s * TICKS_PER_S)
+    spoken = begin + np.flatnonzero(balance.flags[begin:round(out_s * TICKS_PER_S)])[:_FIRST_WORD_TICKS]
+    return _difference(mean_lufs(balance.voice[spoken]), mean_lufs(balance.background[spoken]))
+
+
+def blocks_between(active: NDArray[np.bool_], in_s: float, out_s: float) -> NDArray[np.int64]:
+    """Indices of the active blocks between two times."""
+    first, last = block_of(in_s), block_of(out_s + 1 / BLOCKS_PER_S - 1e-3)
+    chosen: NDArray[np.int64] = first + np.flatnonzero(active[first:last])
+    return chosen
+
+
+def loudest_under(balance: Balance, blocks: NDArray[np.int64]) -> str:
+    """Which role covers the voice over some blocks: ``music``, ``effects``, or ``background`` where they are not apart."""
+    energy = {name: float(block_mean(part)[blocks].sum()) for name in ("music", "effects") if (part := getattr(balance, name)) is not None}
+    return max(energy, key=lambda name: energy[name]) if energy else "background"
+
+
+def clear_share(ratios: Floats, clearance_lu: float) -> float | None:
+    """Share of the speech time (blocks with a local ratio) that reaches the clearance, 0 to 1."""
+    known = ratios[np.isfinite(ratios)]
+    return float((np.round(known, 1) >= clearance_lu).mean()) if len(known) else None
+
+
+def _under(power: Floats | None, chosen: NDArray[np.int64], voice_lufs: float | None) -> float | None:
+    if power is None:
+        return None
+    level = mean_lufs(block_mean(power)[chosen])
+    if level is None or level < ABSENT_BELOW_LUFS:
+        return None
+    absent = voice_lufs is not None and voice_lufs - level > ABSENT_UNDER_VOICE_LU
+    return None if absent else level
+
+
+def _difference(above: float | None, below: float | None) -> float | None:
+    return None if above is None or below is None else above - below

@@ -1,0 +1,98 @@
+"""Loudness of a programme from its 10 ms powers: momentary, short-term, integrated, range.
+
+Sources: ITU-R BS.1770-5 (gating), EBU Tech 3341 (momentary 400 ms, short-term 3 s), EBU Tech 3342 (range).
+A programme power is the sum of the channel powers, weighted by position: ``(ticks,)``.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..units import ABSENT_BELOW_LUFS, Floats, db_to_power, lufs_to_power, power_to_lufs
+from .meter import TICKS_PER_BLOCK, Levels
+
+MOMENTARY_TICKS = 40
+SHORT_TERM_TICKS = 300
+_RELATIVE_GATE_LU = -10.0
+_RANGE_GATE_LU = -20.0
+
+
+@dataclass(frozen=True)
+class Loudness:
+    """Figures of a programme; None where it is too short or too quiet for one."""
+
+    integrated_lufs: float | None
+    range_lu: float | None
+    momentary_max_lufs: float | None
+    short_term_max_lufs: float | None
+
+
+def programme_power(levels: Levels, weights: NDArray[np.float64], *, gain: float = 1.0) -> Floats:
+    """Weighted sum over channels of the tick powers, ``(ticks,)``; ``gain`` is a factor on the power."""
+    total: Floats = levels.power.astype(np.float64) @ weights * gain
+    return total
+
+
+def moving_mean(power: Floats, ticks: int) -> Floats:
+    """Mean power of the window of ``ticks`` that ends with each tick; NaN until the first full window."""
+    result = np.full(len(power), np.nan)
+    if len(power) >= ticks:
+        sums = np.concatenate([[0.0], np.cumsum(power)])
+        result[ticks - 1:] = np.maximum(sums[ticks:] - sums[:-ticks], 0.0) / ticks
+    return result
+
+
+def block_mean(power: Floats) -> Floats:
+    """Mean power of each 100 ms, ``(blocks,)``; an unfinished last block is left out."""
+    whole = len(power) // TICKS_PER_BLOCK
+    mean: Floats = power[:whole * TICKS_PER_BLOCK].reshape(whole, TICKS_PER_BLOCK).mean(axis=1)
+    return mean
+
+
+def at_blocks(per_tick: Floats) -> Floats:
+    """The value of the window that ends with each 100 ms block, from values per tick."""
+    return per_tick[TICKS_PER_BLOCK - 1::TICKS_PER_BLOCK]
+
+
+def integrated(power: Floats) -> float | None:
+    """Integrated loudness in LUFS: 400 ms blocks every 100 ms, gated at -70 LUFS and 10 LU under the mean of what is left."""
+    gated = at_blocks(moving_mean(power, MOMENTARY_TICKS))
+    gated = gated[gated >= lufs_to_power(ABSENT_BELOW_LUFS)]
+    if not len(gated):
+        return None
+    gated = gated[gated >= gated.mean() * db_to_power(_RELATIVE_GATE_LU)]
+    return float(power_to_lufs(gated.mean()))
+
+
+def loudness_range(power: Floats) -> float | None:
+    """Loudness range in LU: 95th minus 10th percentile of the short-term loudness above its two gates."""
+    short_term = at_blocks(moving_mean(power, SHORT_TERM_TICKS))
+    gated = short_term[short_term >= lufs_to_power(ABSENT_BELOW_LUFS)]
+    if not len(gated):
+        return None
+    gated = np.sort(gated[gated >= gated.mean() * db_to_power(_RANGE_GATE_LU)])
+    low, high = (gated[round((len(gated) - 1) * share)] for share in (0.10, 0.95))
+    return float(power_to_lufs(high) - power_to_lufs(low))
+
+
+def loudness(power: Floats) -> Loudness:
+    """All figures of a programme power ``(ticks,)``. The maxima look every 10 ms."""
+    return Loudness(
+        integrated_lufs=integrated(power),
+        range_lu=loudness_range(power),
+        momentary_max_lufs=_highest(moving_mean(power, MOMENTARY_TICKS)),
+        short_term_max_lufs=_highest(moving_mean(power, SHORT_TERM_TICKS)),
+    )
+
+
+def mean_lufs(power: Floats) -> float | None:
+    """Loudness in LUFS of the energy mean of some powers; None where there are none or all are silent."""
+    if not len(power) or power.mean() <= 0:
+        return None
+    return float(power_to_lufs(power.mean()))
+
+
+def _highest(windows: Floats) -> float | None:
+    full = windows[np.isfinite(windows)]
+    return float(power_to_lufs(full.max())) if len(full) and full.max() > 0 else None

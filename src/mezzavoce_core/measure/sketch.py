@@ -1,0 +1,37 @@
+"""A coarse mono copy of a signal on disk, to compare stretches of mix and stems without decoding again."""
+
+import tempfile
+from types import TracebackType
+
+import numpy as np
+from numpy.typing import NDArray
+
+_EVERY = 4
+
+
+class Sketch:
+    """Feed blocks ``(frames, channels)``, then read stretches as mono at a quarter of the rate. A context manager: the file goes with it."""
+
+    def __init__(self, rate_hz: int) -> None:
+        """A sketch of a signal at ``rate_hz``."""
+        self.rate_hz = rate_hz // _EVERY
+        self._file = tempfile.TemporaryFile()
+
+    def __enter__(self) -> "Sketch":
+        """Keep the file open."""
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        """Give the file back."""
+        self._file.close()
+
+    def feed(self, block: NDArray[np.float32]) -> None:
+        """Take the next samples. Four frames become one: what folds over does so alike in mix and stem."""
+        whole = len(block) // _EVERY * _EVERY
+        mono = block[:whole].reshape(-1, _EVERY * block.shape[1]).mean(axis=1, dtype=np.float32)
+        self._file.write(mono.tobytes())
+
+    def read(self, start_s: float, length_s: float) -> NDArray[np.float32]:
+        """Mono samples from a time on; fewer where the signal ends."""
+        self._file.seek(max(0, round(start_s * self.rate_hz)) * 4)
+        return np.frombuffer(self._file.read(round(length_s * self.rate_hz) * 4), dtype=np.float32)

@@ -1,0 +1,120 @@
+"""Where somebody speaks, from the dialogue stem, and how speech is grouped into passages.
+
+A gate suffices on a stem: its quiet parts are silence, room and breath, far below the words.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..units import ABSENT_BELOW_LUFS, Floats, db_to_power, lufs_to_power
+from .loudness import block_mean
+from .meter import TICKS_PER_BLOCK, TICKS_PER_S
+
+GATE_UNDER_LOUD_SPEECH_LU = 30.0
+_SMOOTH_TICKS = 5
+_BRIDGE_S = 0.3
+_SHORTEST_S = 0.08
+_LONGEST_PASSAGE_S = 20.0
+
+
+@dataclass(frozen=True)
+class Speech:
+    """An interval in which somebody speaks, in seconds on the grid's clock."""
+
+    in_s: float
+    out_s: float
+    confidence: float
+    by_hand: bool = False
+
+
+def find_speech(power: Floats) -> tuple[Speech, ...]:
+    """Speech intervals from the weighted K-weighted power ``(ticks,)`` of the dialogue.
+
+    The gate lies 30 LU under the 95th percentile of the blocks above -70 LUFS; gaps up to 0.3 s are bridged,
+    islands under 0.08 s dropped. Confidence is the share of an interval that lies above the gate.
+    """
+    heard = block_mean(power)
+    heard = heard[heard > lufs_to_power(ABSENT_BELOW_LUFS)]
+    if not len(heard):
+        return ()
+    gate = max(np.percentile(heard, 95) * db_to_power(-GATE_UNDER_LOUD_SPEECH_LU), lufs_to_power(ABSENT_BELOW_LUFS))
+    smooth = np.convolve(power, np.full(_SMOOTH_TICKS, 1 / _SMOOTH_TICKS), mode="same")
+    over = smooth > gate
+    spans = [_trim(power > gate, s) for s in runs(over)]
+    spans = [s for s in spans if s[1] - s[0] >= _SHORTEST_S * TICKS_PER_S]
+    joined = join(spans, round(_BRIDGE_S * TICKS_PER_S))
+    return tuple(Speech(a / TICKS_PER_S, b / TICKS_PER_S, round(float(over[a:b].mean()), 3)) for a, b in joined)
+
+
+def _trim(loud: NDArray[np.bool_], span: tuple[int, int]) -> tuple[int, int]:
+    """Smoothing widens a span at both ends; back to the first and last tick that is loud by itself."""
+    inside = np.flatnonzero(loud[span[0]:span[1]])
+    return (span[0] + int(inside[0]), span[0] + int(inside[-1]) + 1) if len(inside) else (span[0], span[0])
+
+
+def runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """Half-open index ranges in which the flags are set."""
+    steps = np.flatnonzero(np.diff(np.concatenate([[False], flags, [False]]).astype(np.int8)))
+    return [(int(a), int(b)) for a, b in zip(steps[::2], steps[1::2], strict=True)]
+
+
+def join(spans: Sequence[tuple[int, int]], gap: int) -> list[tuple[int, int]]:
+    """Sorted half-open ranges, joined where no more than ``gap`` lies between two."""
+    joined: list[tuple[int, int]] = []
+    for a, b in spans:
+        if joined and a - joined[-1][1] <= gap:
+            joined[-1] = (joined[-1][0], max(b, joined[-1][1]))
+        else:
+            joined.append((a, b))
+    return joined
+
+
+def correct(speech: Sequence[Speech], by_hand: Sequence[Speech]) -> tuple[Speech, ...]:
+    """Measured intervals with those set by hand laid over them: where a hand spoke, the measurement is silent."""
+    kept: list[Speech] = []
+    for found in speech:
+        pieces = [(found.in_s, found.out_s)]
+        for hand in by_hand:
+            pieces = [p for a, b in pieces for p in ((a, min(b, hand.in_s)), (max(a, hand.out_s), b)) if p[1] - p[0] > _SHORTEST_S]
+        kept += [Speech(a, b, found.confidence) for a, b in pieces]
+    return tuple(sorted([*kept, *by_hand], key=lambda s: s.in_s))
+
+
+def speech_ticks(speech: Sequence[Speech], ticks: int) -> NDArray[np.bool_]:
+    """Speech as flags per 10 ms, ``(ticks,)``."""
+    flags = np.zeros(ticks, dtype=np.bool_)
+    for s in speech:
+        flags[round(s.in_s * TICKS_PER_S):round(s.out_s * TICKS_PER_S)] = True
+    return flags
+
+
+def active_share(flags: NDArray[np.bool_]) -> Floats:
+    """Share of speech in each 100 ms block, ``(blocks,)``, 0 to 1."""
+    return block_mean(flags.astype(np.float64))
+
+
+def passage_spans(speech: Sequence[Speech], bridge_s: float) -> list[tuple[float, float]]:
+    """Speech joined over pauses shorter than ``bridge_s``; longer than 20 s it is split at its longest pause. Seconds."""
+    groups: list[list[Speech]] = []
+    for s in speech:
+        if groups and s.in_s - groups[-1][-1].out_s < bridge_s:
+            groups[-1].append(s)
+        else:
+            groups.append([s])
+    return [(part[0].in_s, part[-1].out_s) for group in groups for part in _split(group)]
+
+
+def _split(group: list[Speech]) -> list[list[Speech]]:
+    if len(group) < 2 or group[-1].out_s - group[0].in_s <= _LONGEST_PASSAGE_S:
+        return [group]
+    pauses = [b.in_s - a.out_s for a, b in zip(group, group[1:], strict=False)]
+    cut = int(np.argmax(pauses)) + 1
+    return _split(group[:cut]) + _split(group[cut:])
+
+
+def block_of(time_s: float) -> int:
+    """Index of the 100 ms block that holds a time."""
+    return int(time_s * TICKS_PER_S + 1e-6) // TICKS_PER_BLOCK

@@ -1,0 +1,71 @@
+"""Writes the demo's media files: a MOV with the mix and three WAV stems for each episode."""
+
+import hashlib
+import shutil
+import wave
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+import numpy as np
+
+from .mixer import mix
+from .picture import film
+from .scenario import EPISODES, Episode
+from .sound import RATE, Stereo
+
+STEMS = ("dialogue", "music", "effects")
+
+
+def mix_file(folder: Path, episode: Episode) -> Path:
+    """Where the mix of an episode lies."""
+    return folder / f"Hestholm {episode.number:02d} mix 1.mov"
+
+
+def stem_file(folder: Path, episode: Episode, role: str) -> Path:
+    """Where a stem of an episode lies."""
+    return folder / f"Hestholm {episode.number:02d} {role}.wav"
+
+
+def render_all(folder: Path, episodes: tuple[Episode, ...] = EPISODES, *, picture: bool = True) -> Path:
+    """Render what is not there yet (two episodes at a time) and return the folder that holds it, named after the code that made it."""
+    made = folder / (_digest() + ("" if picture else "-sound"))
+    missing = [e for e in episodes if not mix_file(made, e).exists()]
+    made.mkdir(parents=True, exist_ok=True)
+    with ProcessPoolExecutor(max_workers=2) as pool:
+        for job in [pool.submit(_render, made, episode, picture=picture) for episode in missing]:
+            job.result()
+    return made
+
+
+def _render(folder: Path, episode: Episode, *, picture: bool) -> None:
+    mixed = mix(episode)
+    for role in STEMS:
+        write_wav(stem_file(folder, episode, role), getattr(mixed, role))
+    sound = folder / f".{episode.number}.wav"
+    write_wav(sound, mixed.mix)
+    # A half-written file would be taken for a whole one at the next start.
+    target = mix_file(folder, episode)
+    part = target.with_name(f".{target.name}").with_suffix(".mov")
+    if picture:
+        film(episode, sound, part)
+    else:
+        shutil.copyfile(sound, part)
+    part.replace(target)
+    sound.unlink()
+
+
+def write_wav(path: Path, signal: Stereo) -> None:
+    """A 24-bit WAV file at 48 kHz."""
+    values = np.clip(np.round(signal * 8388607), -8388608, 8388607).astype("<i4")
+    raw = values.reshape(-1).view(np.uint8).reshape(-1, 4)[:, :3].tobytes()
+    with wave.open(str(path), "wb") as file:
+        file.setnchannels(signal.shape[1])
+        file.setsampwidth(3)
+        file.setframerate(RATE)
+        file.writeframes(raw)
+
+
+def _digest() -> str:
+    here = Path(__file__).parent
+    parts = [here / f"{name}.py" for name in ("scenario", "sound", "music", "effects", "voices", "mixer", "picture", "render")]
+    return hashlib.sha256(b"".join(p.read_bytes() for p in parts)).hexdigest()[:12]
