@@ -129,7 +129,7 @@ EPISODES: tuple[Episode, ...] = (
             Line(22.0, PILOT, "You take the sounding, you draw the line, and the sea rubs it out again."),
             Line(36.0, NARRATOR, "Pilots of the Kvalsund Bar. Thursday, after the weather."),
         ),
-        sounds=(Sound("sea", 0, 62, -43), Sound("horn", 14.8, 1.2, -13.2), Sound("bell", 30.0, 3, -32)),
+        sounds=(Sound("sea", 0, 62, -43), Sound("horn", 14.8, 1.0, -13.6), Sound("bell", 30.0, 3, -32)),
         target_lufs=-20.6, spec="EBU R 128 s1", swell_db=9.0,
         planted=(
             Planted("integrated-off-target", 0.0, 62.0, "The whole announcement stands at -20.6 LUFS instead of -23."),

@@ -1,0 +1,1 @@
+"""The web application: stores, shows and sends. It computes nothing about sound."""

@@ -1,0 +1,57 @@
+"""People, and the trail of what they change."""
+
+from typing import Any, ClassVar
+
+from django.contrib.auth.models import AbstractBaseUser, BaseUserManager
+from django.db import models
+
+
+class PersonManager(BaseUserManager["Person"]):
+    """Makes people."""
+
+    def create_user(self, mail: str, name: str, password: str | None = None) -> "Person":
+        """A person with a mail address to sign in with; without a password nobody can."""
+        person = self.model(mail=self.normalize_email(mail), name=name)
+        person.set_password(password)
+        person.save()
+        return person
+
+
+class Person(AbstractBaseUser):
+    """Somebody with an account."""
+
+    mail = models.EmailField(unique=True)
+    name = models.CharField(max_length=100)
+    is_active = models.BooleanField(default=True)
+
+    USERNAME_FIELD = "mail"
+    REQUIRED_FIELDS: ClassVar[list[str]] = ["name"]
+    objects = PersonManager()
+
+    def __str__(self) -> str:
+        """The name as pages show it."""
+        return self.name
+
+
+class Change(models.Model):
+    """One thing that a person did. Only ever added to."""
+
+    production = models.ForeignKey("library.Production", null=True, on_delete=models.PROTECT, related_name="changes")
+    actor = models.ForeignKey(Person, null=True, on_delete=models.PROTECT, related_name="changes")
+    action = models.CharField(max_length=60)
+    target = models.CharField(max_length=120)
+    before = models.JSONField(null=True)
+    after = models.JSONField(null=True)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["id"]
+
+    def __str__(self) -> str:
+        """Who did what to what."""
+        return f"{self.actor or 'an addressee'}: {self.action} {self.target}"
+
+
+def record(production: Any, actor: Person | None, action: str, target: str, before: object = None, after: object = None) -> Change:
+    """Add to the trail. Called inside the transaction of the action itself."""
+    return Change.objects.create(production=production, actor=actor, action=action, target=target, before=before, after=after)

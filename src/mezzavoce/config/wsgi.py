@@ -1,0 +1,8 @@
+"""The application as gunicorn starts it."""
+
+import os
+
+from django.core.wsgi import get_wsgi_application
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "mezzavoce.config.settings")
+application = get_wsgi_application()

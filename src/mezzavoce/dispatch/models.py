@@ -1,0 +1,126 @@
+"""Notes on their way to editors, and what editors answer."""
+
+from typing import ClassVar
+
+from django.db import models
+from django.utils import timezone
+
+from ..accounts.models import Person
+from ..library.models import Contact, Mix, StoredFile
+from ..notes.models import Mark, Note
+
+
+class Dispatch(models.Model):
+    """Notes of one mix, put together for some addressees: first prepared, then sent exactly as prepared."""
+
+    class State(models.TextChoices):
+        """Prepared, handed to the queue, or dropped for a newer one."""
+
+        PREPARED = "prepared", "prepared"
+        SENT = "sent", "sent"
+        DROPPED = "dropped", "dropped"
+
+    mix = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="dispatches")
+    state = models.CharField(max_length=10, choices=State, default=State.PREPARED)
+    by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="dispatches")
+    prepared_at = models.DateTimeField(auto_now_add=True)
+    sent_at = models.DateTimeField(null=True)
+    subject = models.CharField(max_length=200)
+    csv_name = models.CharField(max_length=120)
+    csv_text = models.TextField()
+
+    def __str__(self) -> str:
+        """Its subject."""
+        return self.subject
+
+
+class DispatchItem(models.Model):
+    """One note as it was sent: ``content`` is frozen, whatever becomes of the note."""
+
+    dispatch = models.ForeignKey(Dispatch, on_delete=models.CASCADE, related_name="items")
+    note = models.ForeignKey(Note, on_delete=models.PROTECT, related_name="items")
+    mark = models.ForeignKey(Mark, on_delete=models.PROTECT, related_name="items")
+    note_version = models.PositiveIntegerField()
+    position = models.PositiveIntegerField()
+    content = models.JSONField()
+    excerpt = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
+    still = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["position"]
+
+    def __str__(self) -> str:
+        """Mark and title."""
+        return f"{self.content['letters']} {self.content['title']}"
+
+
+class Recipient(models.Model):
+    """An addressee of a dispatch with a personal link. The link itself is nowhere stored, only the hash of its token."""
+
+    dispatch = models.ForeignKey(Dispatch, on_delete=models.CASCADE, related_name="recipients")
+    contact = models.ForeignKey(Contact, on_delete=models.PROTECT, related_name="+")
+    seed = models.CharField(max_length=32)
+    token_hash = models.BinaryField(max_length=32, unique=True)
+    expires = models.DateTimeField()
+    withdrawn = models.BooleanField(default=False)
+
+    def __str__(self) -> str:
+        """Who it is."""
+        return str(self.contact)
+
+    @property
+    def open(self) -> bool:
+        """Whether the link still opens."""
+        return not self.withdrawn and self.expires > timezone.now()
+
+
+class Delivery(models.Model):
+    """The mail to one recipient, as prepared, and how it fared."""
+
+    class State(models.TextChoices):
+        """Prepared, to be sent, sent, or given up."""
+
+        PREPARED = "prepared", "prepared"
+        WAITING = "waiting", "waiting"
+        SENT = "sent", "sent"
+        FAILED = "failed", "failed"
+
+    recipient = models.OneToOneField(Recipient, on_delete=models.CASCADE, related_name="delivery")
+    state = models.CharField(max_length=10, choices=State, default=State.PREPARED)
+    text = models.TextField()
+    html = models.TextField()
+    message_id = models.CharField(max_length=120, blank=True)
+    attempts = models.PositiveIntegerField(default=0)
+    next_try = models.DateTimeField(null=True)
+    error = models.CharField(max_length=300, blank=True)
+
+    def __str__(self) -> str:
+        """To whom and how far."""
+        return f"{self.recipient}: {self.state}"
+
+
+class Answer(models.Model):
+    """What an editor says to a note. Only ever added to; the newest counts."""
+
+    class What(models.TextChoices):
+        """The editor's three answers, and taking one back."""
+
+        FIXED = "fixed", "fixed"
+        CANNOT = "cannot fix", "cannot fix"
+        QUESTION = "question", "question"
+        TAKEN_BACK = "taken back", "taken back"
+
+    recipient = models.ForeignKey(Recipient, on_delete=models.PROTECT, related_name="answers")
+    item = models.ForeignKey(DispatchItem, on_delete=models.PROTECT, related_name="answers")
+    what = models.CharField(max_length=12, choices=What)
+    reason = models.TextField(blank=True)
+    at = models.DateTimeField(auto_now_add=True)
+    client_key = models.CharField(max_length=40)
+
+    class Meta:
+        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["recipient", "client_key"], name="answered_once")]
+        ordering: ClassVar[list[str]] = ["id"]
+
+    def __str__(self) -> str:
+        """Answer and note."""
+        return f"{self.item}: {self.what}"

@@ -1,0 +1,34 @@
+"""Reading dispatches and answers of what the person was already let in to."""
+
+from collections.abc import Iterable
+
+from ..library.models import Mix
+from .models import Answer, Dispatch, DispatchItem
+
+
+def newest_answers(mixes: Iterable[Mix]) -> dict[int, Answer]:
+    """The answer that counts, by note. One taken back counts as none."""
+    found = Answer.objects.filter(item__dispatch__mix__in=list(mixes)).select_related("item", "recipient__contact").order_by("pk")
+    newest = {a.item.note_id: a for a in found}
+    return {note: a for note, a in newest.items() if a.what != Answer.What.TAKEN_BACK}
+
+
+def sent_counts(mixes: Iterable[Mix]) -> dict[int, int]:
+    """How many notes of each mix were sent."""
+    counts: dict[int, int] = {}
+    items = DispatchItem.objects.filter(dispatch__mix__in=list(mixes), dispatch__state=Dispatch.State.SENT).values_list("dispatch__mix_id", "note_id").distinct()
+    for mix_id, _ in items:
+        counts[mix_id] = counts.get(mix_id, 0) + 1
+    return counts
+
+
+def recent_answers(production_id: int, most: int = 4) -> list[Answer]:
+    """The last answers of a production, newest first."""
+    fields = ("item__dispatch__mix__programme", "recipient__contact")
+    found = Answer.objects.filter(item__dispatch__mix__programme__production_id=production_id).exclude(what=Answer.What.TAKEN_BACK)
+    return list(found.select_related(*fields).order_by("-pk")[:most])
+
+
+def dispatches_of(mix: Mix) -> list[Dispatch]:
+    """What was sent of a mix, newest first, with how each mail fared."""
+    return list(mix.dispatches.filter(state=Dispatch.State.SENT).prefetch_related("recipients__contact", "recipients__delivery", "items").order_by("-pk"))

@@ -1,0 +1,143 @@
+"""What people do with productions, programmes and mixes: one function a use case, with permission, transaction and trail."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from django.db import IntegrityError, transaction
+from django.db.models import Max
+
+from mezzavoce_core.judge.spec import PRESETS
+from mezzavoce_core.media.probe import FileInfo
+from mezzavoce_core.timecode import FrameRate, parse_rate, parse_timecode
+
+from ..accounts.models import Person, record
+from ..config.refusals import Refused
+from .access import require
+from .models import Contact, Membership, Mix, Production, Programme, Spec, SpecVersion, StoredFile, Track
+from .signals import taken_in
+
+
+@dataclass(frozen=True)
+class Intake:
+    """What is taken in: a programme (an existing one, or number and title of a new one), the timing, and files with their roles."""
+
+    files: Sequence[tuple[StoredFile, str]]
+    frame_rate: str
+    start_timecode: str
+    programme: Programme | None = None
+    number: int | None = None
+    title: str = ""
+    label: str = ""
+
+
+def ship_presets() -> None:
+    """Bring the shipped specs into the database; what is there is left alone."""
+    for preset in PRESETS:
+        spec, _ = Spec.objects.get_or_create(production=None, name=preset.name, defaults={"source": preset.source})
+        SpecVersion.objects.get_or_create(spec=spec, number=1, defaults={"limits": preset.as_dict()["limits"]})
+
+
+def preset_version(name: str) -> SpecVersion:
+    """The newest version of a shipped spec."""
+    return SpecVersion.objects.filter(spec__production=None, spec__name=name).latest("number")
+
+
+def start_production(person: Person, name: str, spec_version: SpecVersion) -> Production:
+    """A new production, led by the person who starts it."""
+    with transaction.atomic():
+        production = Production.objects.create(name=name, spec_version=spec_version)
+        Membership.objects.create(production=production, person=person, role=Membership.Role.LEAD)
+        record(production, person, "start production", name)
+    return production
+
+
+def admit(lead: Person, production: Production, person: Person, role: str) -> Membership:
+    """Give a person a role in a production."""
+    require(lead, production, Membership.Role.LEAD)
+    with transaction.atomic():
+        membership, _ = Membership.objects.update_or_create(production=production, person=person, defaults={"role": role})
+        record(production, lead, "admit", person.mail, after=role)
+    return membership
+
+
+def add_contact(person: Person, production: Production, name: str, mail: str) -> Contact:
+    """Somebody to send notes to."""
+    require(person, production, Membership.Role.REVIEWER)
+    with transaction.atomic():
+        contact, made = Contact.objects.get_or_create(production=production, mail=mail, defaults={"name": name})
+        if made:
+            record(production, person, "add contact", str(contact))
+    return contact
+
+
+def plan_programme(
+    person: Person, production: Production, number: int, title: str, due: date | None = None, spec_version: SpecVersion | None = None,
+) -> Programme:
+    """A programme that is to come. Its number is free, its title says something."""
+    require(person, production, Membership.Role.REVIEWER)
+    if not title.strip():
+        raise Refused("A programme needs a title, so that everybody knows which one is meant.")
+    try:
+        with transaction.atomic():
+            programme = Programme.objects.create(production=production, number=number, title=title.strip(), due=due, spec_version=spec_version)
+            record(production, person, "plan programme", str(programme))
+    except IntegrityError:
+        raise Refused(f"Programme {number} exists already. Choose it from the list, or give another number.") from None
+    return programme
+
+
+def take_in(person: Person, production: Production, intake: Intake) -> Mix:
+    """Make a mix of stored files and have it measured. Nothing is made unless everything fits together."""
+    require(person, production, Membership.Role.REVIEWER)
+    _check_files(production, intake.files)
+    mixed = next(f for f, role in intake.files if role == Track.Role.MIX)
+    info = FileInfo(**mixed.facts)
+    rate = timing(intake.frame_rate, intake.start_timecode)
+    with transaction.atomic():
+        programme = intake.programme or plan_programme(person, production, _next_number(production, intake.number), intake.title)
+        # Locked, so that two intakes at once get two numbers.
+        Programme.objects.select_for_update().get(pk=programme.pk)
+        label = intake.label or info.layout
+        number = (Mix.objects.filter(programme=programme, label=label).aggregate(n=Max("number"))["n"] or 0) + 1
+        mix = Mix.objects.create(
+            programme=programme, label=label, number=number, frame_rate=str(rate), drop_frame=rate.drop_frame, start_timecode=intake.start_timecode,
+            sample_rate_hz=info.sample_rate_hz, channels=info.channels, duration_s=info.duration_s, has_picture=info.has_picture, taken_in_by=person,
+        )
+        Track.objects.bulk_create([Track(mix=mix, file=file, role=role) for file, role in intake.files])
+        record(production, person, "take in", str(mix))
+        taken_in.send(sender=Mix, mix=mix, person=person)
+    return mix
+
+
+def timing(frame_rate: str, start_timecode: str) -> FrameRate:
+    """The frame rate that goes with a start timecode; raises TimecodeError with a sentence. A semicolon means drop-frame."""
+    rate = parse_rate(frame_rate)
+    if ";" in start_timecode and not rate.drop_frame:
+        rate = FrameRate(rate.fps, drop_frame=True)
+    parse_timecode(start_timecode, rate)
+    return rate
+
+
+def _next_number(production: Production, wanted: int | None) -> int:
+    if wanted:
+        return wanted
+    return (Programme.objects.filter(production=production).aggregate(n=Max("number"))["n"] or 0) + 1
+
+
+def _check_files(production: Production, files: Sequence[tuple[StoredFile, str]]) -> None:
+    mixes = [f for f, role in files if role == Track.Role.MIX]
+    if not mixes:
+        raise Refused("No file is marked as the mix. Choose a video or audio file that holds the finished mix.")
+    if len(mixes) > 1:
+        raise Refused("Two files are marked as the mix; give one of them the role of a stem.")
+    if any(f.production_id != production.pk for f, _ in files):
+        raise Refused("A file belongs to another production. Choose the files again.")
+    seen: dict[str, StoredFile] = {}
+    for file, _ in files:
+        if file.sha256 in seen:
+            raise Refused(f"“{file.name}” and “{seen[file.sha256].name}” are the same file. Remove one of them.")
+        seen[file.sha256] = file
+    before = Track.objects.filter(file__sha256=mixes[0].sha256, role=Track.Role.MIX, mix__programme__production=production).select_related("mix__programme").first()
+    if before:
+        raise Refused(f"This very file is here already as {before.mix}. Measure that one again, or choose the new export.")

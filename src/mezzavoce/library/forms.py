@@ -1,0 +1,58 @@
+"""The intake form: programme, timing, files with roles."""
+
+import json
+from typing import Any
+
+from django import forms
+
+from mezzavoce_core.errors import TimecodeError
+
+from .actions import timing
+from .models import Production, Programme, StoredFile, Track
+
+FRAME_RATES = (
+    ("24000/1001", "23.976"), ("24", "24"), ("25", "25"), ("30000/1001", "29.97 non-drop"), ("30000/1001df", "29.97 drop-frame"), ("30", "30"),
+    ("48000/1001", "47.952"), ("48", "48"), ("50", "50"), ("60000/1001", "59.94 non-drop"), ("60000/1001df", "59.94 drop-frame"), ("60", "60"),
+)
+
+
+class IntakeForm(forms.Form):
+    """What is taken in. ``files`` is JSON: a list of ``{"id": …, "role": …}``."""
+
+    programme = forms.ModelChoiceField(Programme.objects.none(), required=False, empty_label="a new programme")
+    number = forms.IntegerField(min_value=1, max_value=9999, required=False)
+    title = forms.CharField(max_length=160, required=False)
+    frame_rate = forms.ChoiceField(choices=FRAME_RATES)
+    start_timecode = forms.CharField(max_length=16)
+    files = forms.CharField(widget=forms.HiddenInput)
+
+    def __init__(self, production: Production, *args: Any, **kwargs: Any) -> None:
+        """Programmes and files of one production only."""
+        super().__init__(*args, **kwargs)
+        self._production = production
+        programmes = self.fields["programme"]
+        assert isinstance(programmes, forms.ModelChoiceField)
+        programmes.queryset = Programme.objects.filter(production=production)
+
+    def clean_files(self) -> list[tuple[StoredFile, str]]:
+        """Stored files with their roles."""
+        try:
+            chosen = [(int(f["id"]), str(f["role"])) for f in json.loads(self.cleaned_data["files"])]
+        except (ValueError, TypeError, KeyError):
+            raise forms.ValidationError("The list of files did not arrive whole; choose the files again.") from None
+        rows = StoredFile.objects.filter(production=self._production, kind=StoredFile.Kind.MEDIA).in_bulk([i for i, _ in chosen])
+        if any(i not in rows or role not in Track.Role.values for i, role in chosen):
+            raise forms.ValidationError("A file of the list is not here any more; choose it again.")
+        return [(rows[i], role) for i, role in chosen]
+
+    def clean(self) -> dict[str, Any]:
+        """Timing that can be; a title where the programme is new."""
+        data = super().clean() or {}
+        if "frame_rate" in data and "start_timecode" in data:
+            try:
+                timing(data["frame_rate"], data["start_timecode"])
+            except TimecodeError as error:
+                self.add_error("start_timecode", str(error))
+        if not data.get("programme") and not (data.get("title") or "").strip():
+            self.add_error("title", "A new programme needs a title; or choose one from the list.")
+        return data

@@ -1,0 +1,244 @@
+"""Productions, who works on them, their programmes and mixes, and the files behind them."""
+
+import uuid
+from typing import ClassVar
+
+from django.conf import settings
+from django.db import models
+
+from mezzavoce_core.judge import spec as core_spec
+from mezzavoce_core.timecode import Clock, parse_rate
+
+from ..accounts.models import Person
+
+
+class Production(models.Model):
+    """A run of programmes made together."""
+
+    name = models.CharField(max_length=120)
+    spec_version = models.ForeignKey("SpecVersion", on_delete=models.PROTECT, related_name="+")
+
+    def __str__(self) -> str:
+        """Its name."""
+        return self.name
+
+
+class Membership(models.Model):
+    """What a person may do in a production."""
+
+    class Role(models.TextChoices):
+        """From looking to leading."""
+
+        GUEST = "guest", "guest"
+        REVIEWER = "reviewer", "reviewer"
+        LEAD = "lead", "lead"
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="memberships")
+    person = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=10, choices=Role)
+
+    class Meta:
+        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["production", "person"], name="one_role_a_production")]
+
+    def __str__(self) -> str:
+        """Who is what."""
+        return f"{self.person}: {self.role}"
+
+
+class Contact(models.Model):
+    """Somebody who gets notes; needs no account."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="contacts")
+    name = models.CharField(max_length=100)
+    mail = models.EmailField()
+
+    def __str__(self) -> str:
+        """Name and address."""
+        return f"{self.name} <{self.mail}>"
+
+
+class Spec(models.Model):
+    """A delivery spec; without a production a shipped preset."""
+
+    production = models.ForeignKey(Production, null=True, on_delete=models.CASCADE, related_name="specs")
+    name = models.CharField(max_length=80)
+    source = models.CharField(max_length=200, blank=True)
+
+    def __str__(self) -> str:
+        """Its name."""
+        return self.name
+
+
+class SpecVersion(models.Model):
+    """One state of a spec's limits. Never changed."""
+
+    spec = models.ForeignKey(Spec, on_delete=models.CASCADE, related_name="versions")
+    number = models.PositiveIntegerField(default=1)
+    limits = models.JSONField(default=dict)
+
+    class Meta:
+        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["spec", "number"], name="one_number_a_version")]
+
+    def __str__(self) -> str:
+        """Name and number."""
+        return f"{self.spec} ({self.number})"
+
+    @property
+    def as_core(self) -> core_spec.Spec:
+        """The spec as the core takes it."""
+        return core_spec.from_dict({"name": self.spec.name, "source": self.spec.source, "limits": self.limits})
+
+
+class Programme(models.Model):
+    """One programme of a production."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="programmes")
+    number = models.PositiveIntegerField()
+    title = models.CharField(max_length=160)
+    due = models.DateField(null=True, blank=True)
+    spec_version = models.ForeignKey(SpecVersion, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
+
+    class Meta:
+        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["production", "number"], name="one_number_a_programme")]
+        ordering: ClassVar[list[str]] = ["number"]
+
+    def __str__(self) -> str:
+        """Number and title."""
+        return f"{self.number} {self.title}"
+
+    @property
+    def judged_by(self) -> SpecVersion:
+        """Its own spec, or the production's."""
+        return self.spec_version or self.production.spec_version
+
+
+class StoredFile(models.Model):
+    """A file in the store. Its key is made here; a user's name or type never becomes a path."""
+
+    class Kind(models.TextChoices):
+        """What it is for."""
+
+        MEDIA = "media", "delivered media"
+        FEATURES = "features", "features of a measurement"
+        SERIES = "series", "curves for the page"
+        PLAYBACK = "playback", "picture and sound for the browser"
+        EXCERPT = "excerpt", "a passage for a note"
+        STILL = "still", "a picture for a note"
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="files")
+    key = models.UUIDField(default=uuid.uuid4, unique=True, editable=False)
+    kind = models.CharField(max_length=10, choices=Kind)
+    name = models.CharField(max_length=255)
+    size = models.PositiveBigIntegerField(default=0)
+    sha256 = models.CharField(max_length=64, blank=True)
+    facts = models.JSONField(null=True)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        indexes: ClassVar[list[models.Index]] = [models.Index(fields=["production", "sha256"], name="file_by_content")]
+
+    def __str__(self) -> str:
+        """How people know it."""
+        return self.name
+
+    @property
+    def storage_name(self) -> str:
+        """Where it lies in the store."""
+        return f"{self.key.hex[:2]}/{self.key.hex}"
+
+
+class Upload(models.Model):
+    """A file that is still arriving, piece by piece; goes when it is whole."""
+
+    key = models.UUIDField(default=uuid.uuid4, unique=True, editable=False)
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="uploads")
+    person = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="uploads")
+    name = models.CharField(max_length=255)
+    size = models.PositiveBigIntegerField()
+    received = models.PositiveBigIntegerField(default=0)
+    created = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        """How far it is."""
+        return f"{self.name}: {self.received} of {self.size}"
+
+    @property
+    def part(self) -> str:
+        """Path of what is here so far."""
+        return str(settings.UPLOAD_DIR / f"{self.key.hex}.part")
+
+
+class Mix(models.Model):
+    """A delivered version of a programme. Frame rate and start are the person's last word on them."""
+
+    class Playback(models.TextChoices):
+        """How far picture and sound for the browser are."""
+
+        WAITING = "waiting", "waiting"
+        MAKING = "making", "making"
+        READY = "ready", "ready"
+        FAILED = "failed", "failed"
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="mixes")
+    label = models.CharField(max_length=40, default="stereo")
+    number = models.PositiveIntegerField()
+    frame_rate = models.CharField(max_length=20)
+    drop_frame = models.BooleanField(default=False)
+    start_timecode = models.CharField(max_length=16)
+    sample_rate_hz = models.PositiveIntegerField()
+    channels = models.PositiveIntegerField()
+    duration_s = models.FloatField()
+    has_picture = models.BooleanField(default=False)
+    taken_in_by = models.ForeignKey(Person, null=True, on_delete=models.PROTECT, related_name="+")
+    taken_in_at = models.DateTimeField(auto_now_add=True)
+    playback = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
+    playback_state = models.CharField(max_length=10, choices=Playback, default=Playback.WAITING)
+    playback_lease = models.DateTimeField(null=True)
+    playback_error = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["programme", "label", "number"], name="one_number_a_mix")]
+        ordering: ClassVar[list[str]] = ["-number"]
+
+    def __str__(self) -> str:
+        """Programme and number."""
+        return f"{self.programme}, mix {self.number}"
+
+    @property
+    def production(self) -> Production:
+        """The production that it belongs to."""
+        return self.programme.production
+
+    @property
+    def clock(self) -> Clock:
+        """Its times as timecode."""
+        return Clock.starting(self.start_timecode, parse_rate(self.frame_rate, drop_frame=self.drop_frame))
+
+    def samples(self, time_s: float) -> int:
+        """A time as whole samples, the unit of all human work."""
+        return round(time_s * self.sample_rate_hz)
+
+    def seconds(self, samples: int) -> float:
+        """Whole samples as a time."""
+        return samples / self.sample_rate_hz
+
+
+class Track(models.Model):
+    """A file of a mix and the part it plays."""
+
+    class Role(models.TextChoices):
+        """The mix itself or a stem."""
+
+        MIX = "mix", "mix"
+        DIALOGUE = "dialogue", "dialogue"
+        MUSIC = "music", "music"
+        EFFECTS = "effects", "effects"
+        BACKGROUND = "background", "music and effects"
+
+    mix = models.ForeignKey(Mix, on_delete=models.CASCADE, related_name="tracks")
+    file = models.ForeignKey(StoredFile, on_delete=models.PROTECT, related_name="tracks")
+    role = models.CharField(max_length=10, choices=Role)
+
+    def __str__(self) -> str:
+        """Role and file."""
+        return f"{self.role}: {self.file}"

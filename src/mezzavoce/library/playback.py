@@ -1,0 +1,93 @@
+"""Picture and sound for the browser, made once from whatever was delivered."""
+
+import subprocess
+from datetime import timedelta
+from pathlib import Path
+
+from django.conf import settings
+from django.db import transaction
+from django.db.models import Q
+from django.utils import timezone
+
+from mezzavoce_core.media.probe import PROTOCOLS
+
+from .models import Mix, StoredFile, Track
+from .storage import drop, keep, local_copy, work_folder
+
+_LEASE = timedelta(minutes=2)
+_PICTURE = ("-map", "0:v:0", "-vf", "scale=-2:'min(480,ih)'", "-c:v", "libx264", "-preset", "veryfast", "-crf", "26", "-pix_fmt", "yuv420p", "-g", "12")
+# Mono and stereo stay; more channels are folded down for the browser only.
+_SOUND = ("-map", "0:a:0", "-c:a", "aac", "-b:a", "192k", "-ac", "2")
+
+
+def waiting_mixes() -> list[int]:
+    """Mixes whose playback nobody works on."""
+    now = timezone.now()
+    orphaned = Q(playback_state=Mix.Playback.MAKING, playback_lease__lt=now)
+    return list(Mix.objects.filter(Q(playback_state=Mix.Playback.WAITING) | orphaned).order_by("id").values_list("id", flat=True))
+
+
+def make_playback(mix_id: int) -> bool:
+    """Make the playback file of a mix, if nobody else does. Returns whether anything was done."""
+    mix = _claim(mix_id)
+    if mix is None:
+        return False
+    track = Track.objects.select_related("file").get(mix=mix, role=Track.Role.MIX)
+    with work_folder() as folder, local_copy(track.file) as source:
+        target = folder / "playback.mp4"
+        picture = _PICTURE if mix.has_picture else ("-vn",)
+        limit_s = 600 + 4 * mix.duration_s
+        problem = _ffmpeg(["-i", f"file:{source.resolve()}", *picture, *_SOUND], target, limit_s)
+        with transaction.atomic():
+            mix = Mix.objects.select_for_update().select_related("programme__production").get(pk=mix_id)
+            if problem:
+                mix.playback_state, mix.playback_error = Mix.Playback.FAILED, problem
+            else:
+                if mix.playback:
+                    drop(mix.playback)
+                mix.playback = keep(target, mix.production, StoredFile.Kind.PLAYBACK, "playback.mp4")
+                mix.playback_state, mix.playback_error = Mix.Playback.READY, ""
+            mix.playback_lease = None
+            mix.save(update_fields=["playback", "playback_state", "playback_error", "playback_lease"])
+    return True
+
+
+def cut(source: Path, in_s: float, out_s: float, target: Path) -> None:
+    """A passage of a playback file as a file of its own."""
+    begin = max(0.0, in_s)
+    problem = _ffmpeg(
+        ["-ss", f"{begin:.3f}", "-i", f"file:{source.resolve()}", "-t", f"{out_s - begin:.3f}", "-map", "0", "-c:v", "libx264", "-preset", "veryfast",
+         "-crf", "27", "-pix_fmt", "yuv420p", "-c:a", "aac", "-b:a", "160k"], target, 120)
+    if problem:
+        raise RuntimeError(problem)
+
+
+def still(source: Path, at_s: float, target: Path) -> bool:
+    """A picture from a playback file; False where it has none."""
+    return not _ffmpeg(["-ss", f"{max(0.0, at_s):.3f}", "-i", f"file:{source.resolve()}", "-frames:v", "1", "-q:v", "4"], target, 60)
+
+
+def _claim(mix_id: int) -> Mix | None:
+    now = timezone.now()
+    with transaction.atomic():
+        mix = Mix.objects.select_for_update(skip_locked=True).filter(pk=mix_id).first()
+        if mix is None or mix.playback_state in (Mix.Playback.READY, Mix.Playback.FAILED):
+            return None
+        if mix.playback_state == Mix.Playback.MAKING and mix.playback_lease and mix.playback_lease > now:
+            return None
+        mix.playback_state, mix.playback_lease = Mix.Playback.MAKING, now + _LEASE + timedelta(seconds=mix.duration_s)
+        mix.save(update_fields=["playback_state", "playback_lease"])
+    return mix
+
+
+def _ffmpeg(arguments: list[str], target: Path, limit_s: float) -> str:
+    """Run ffmpeg; returns what went wrong as a sentence, or nothing."""
+    command = ["nice", "-n", "10", "ffmpeg", "-v", "error", "-nostdin", "-y", *PROTOCOLS, *arguments, *(("-movflags", "+faststart") if target.suffix == ".mp4" else ()), str(target)]
+    try:
+        done = subprocess.run(command, capture_output=True, stdin=subprocess.DEVNULL, timeout=limit_s, check=False, cwd=settings.DATA_DIR)
+    except subprocess.TimeoutExpired:
+        return "Making picture and sound for the browser took too long; the figures are not touched by that."
+    if done.returncode or not target.exists() or not target.stat().st_size:
+        last = done.stderr.decode(errors="replace").strip().split("\n")[-1]
+        return f"Picture and sound could not be prepared for the browser ({last[:160] or 'no reason given'}); the figures are not touched by that."
+    return ""

@@ -1,0 +1,78 @@
+"""Files arriving in pieces, so that a broken connection costs one piece and not the file."""
+
+from pathlib import Path
+
+from django.conf import settings
+from django.db import transaction
+from django.http import Http404
+
+from mezzavoce_core.errors import MediaError
+from mezzavoce_core.media.probe import probe
+
+from ..accounts.models import Person
+from ..config.refusals import Overtaken, Refused
+from .access import require
+from .models import Membership, Production, StoredFile, Upload
+from .storage import keep, sha256_of
+
+_NAME_LENGTH = 200
+
+
+def begin(person: Person, production: Production, name: str, size: int) -> Upload:
+    """Announce a file. Refused when it is empty or beyond the limit."""
+    require(person, production, Membership.Role.REVIEWER)
+    name = Path(name).name[-_NAME_LENGTH:] or "file"
+    if size <= 0:
+        raise Refused(f"“{name}” is empty; copy or export it again.")
+    if size > settings.UPLOAD_MAX_BYTES:
+        raise Refused(f"“{name}” is larger than the {settings.UPLOAD_MAX_BYTES // 1024**3} GiB that are taken in. Export it at a smaller picture size.")
+    settings.UPLOAD_DIR.mkdir(parents=True, exist_ok=True)
+    return Upload.objects.create(person=person, production=production, name=name, size=size)
+
+
+def find(person: Person, key: str) -> Upload:
+    """A person's own upload, or Http404."""
+    upload = Upload.objects.select_related("production").filter(key=key, person=person).first()
+    if upload is None:
+        raise Http404
+    return upload
+
+
+def add_piece(upload: Upload, offset: int, piece: bytes) -> Upload:
+    """Append a piece. One that was here already, or comes too early, is answered with where to go on."""
+    with transaction.atomic():
+        row = Upload.objects.select_for_update().get(pk=upload.pk)
+        if offset != row.received:
+            raise Overtaken(f"“{row.name}” goes on at byte {row.received}.")
+        if row.received + len(piece) > row.size:
+            raise Refused(f"More of “{row.name}” arrived than was announced. Choose the file again; it may have changed while it was being sent.")
+        with Path(row.part).open("ab") as file:
+            # What a killed server left beyond the counted bytes is overwritten.
+            file.truncate(row.received)
+            file.seek(row.received)
+            file.write(piece)
+        row.received += len(piece)
+        row.save(update_fields=["received"])
+    return row
+
+
+def finish(upload: Upload) -> StoredFile:
+    """Take the whole file into the store and read its facts. What holds no sound is refused and leaves nothing behind."""
+    if upload.received != upload.size:
+        raise Overtaken(f"“{upload.name}” goes on at byte {upload.received}.")
+    part = Path(upload.part)
+    try:
+        info = probe(part, upload.name)
+    except MediaError:
+        give_up(upload)
+        raise
+    with transaction.atomic():
+        row = keep(part, upload.production, StoredFile.Kind.MEDIA, upload.name, sha256=sha256_of(part), facts=info.as_dict())
+        upload.delete()
+    return row
+
+
+def give_up(upload: Upload) -> None:
+    """Forget an upload and what of it has arrived."""
+    Path(upload.part).unlink(missing_ok=True)
+    upload.delete()

@@ -1,0 +1,13 @@
+"""Addresses of intake and playback."""
+
+from django.urls import path
+
+from . import views
+
+urlpatterns = [
+    path("productions/<int:production_id>/intake/", views.intake, name="intake"),
+    path("productions/<int:production_id>/uploads/", views.upload, name="upload"),
+    path("uploads/<uuid:key>/", views.upload_piece, name="upload-piece"),
+    path("uploads/<uuid:key>/done/", views.upload_done, name="upload-done"),
+    path("mixes/<int:mix_id>/playback/", views.playback, name="playback"),
+]

@@ -1,0 +1,13 @@
+"""Runs, judgements and findings: all of it can be thrown away and made again."""
+
+from django.apps import AppConfig
+
+
+class MeasuringConfig(AppConfig):
+    """The app's label and name; what is taken in is measured."""
+
+    name = "mezzavoce.measuring"
+
+    def ready(self) -> None:
+        """Listen for intakes."""
+        from . import receivers  # noqa: F401  (connecting is the purpose)

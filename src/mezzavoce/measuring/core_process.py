@@ -1,0 +1,88 @@
+"""Starts the core as a process of its own and listens to it. Cancelling, crashes and memory stay in there."""
+
+import json
+import os
+import select
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+
+from mezzavoce_core.errors import MezzavoceError, NotMeasurable, ToolFailed
+
+_TELL_EVERY_S = 0.5
+
+
+class Cancelled(MezzavoceError):
+    """Nobody wants the result any more."""
+
+
+@dataclass(frozen=True)
+class Order:
+    """What the core is to measure and where it writes the features."""
+
+    job: dict[str, Any]
+    features: Path
+    duration_s: float
+
+
+def measure(order: Order, hold: Callable[[float, str], bool]) -> None:
+    """Run the core on an order. ``hold`` hears progress and says whether to go on.
+
+    Raises NotMeasurable with the core's sentence, ToolFailed when it was killed, Cancelled when ``hold`` said no.
+    """
+    limit_s = settings.CORE_SECONDS + settings.CORE_SECONDS_PER_SECOND * order.duration_s
+    request = order.job | {"features": str(order.features), "limits": {"memory_mib": settings.CORE_MEMORY_MIB, "seconds": int(limit_s)}}
+    process = subprocess.Popen(
+        [sys.executable, "-m", "mezzavoce_core.confined"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+        cwd=order.features.parent, env=_environment(order.features.parent),
+    )
+    try:
+        assert process.stdin is not None
+        process.stdin.write(json.dumps(request).encode())
+        process.stdin.close()
+        last = _listen(process, hold, time.monotonic() + limit_s)
+        code = process.wait()
+    finally:
+        if process.poll() is None:
+            process.kill()
+            process.wait()
+        if process.stdout is not None:
+            process.stdout.close()
+    if "error" in last:
+        raise (ToolFailed if last.get("temporary") else NotMeasurable)(last["error"])
+    if code != 0 or not order.features.exists():
+        raise ToolFailed("Measuring stopped before it was done; it is tried again.")
+
+
+def _environment(folder: Path) -> dict[str, str]:
+    """Only what Python needs: no secrets, no addresses."""
+    kept = ("PATH", "PYTHONPATH", "NUMBA_CACHE_DIR", "LANG", "OPENBLAS_CORETYPE")
+    return {name: os.environ[name] for name in kept if name in os.environ} | {"OPENBLAS_NUM_THREADS": "1", "TMPDIR": str(folder), "HOME": str(folder)}
+
+
+def _listen(process: "subprocess.Popen[bytes]", hold: Callable[[float, str], bool], end: float) -> dict[str, Any]:
+    """Read lines of progress until the process is through; returns the last line."""
+    assert process.stdout is not None
+    last: dict[str, Any] = {"share": 0.0, "doing": "starting"}
+    told, rest, descriptor = 0.0, b"", process.stdout.fileno()
+    while True:
+        ready, _, _ = select.select([descriptor], [], [], _TELL_EVERY_S)
+        if ready:
+            piece = os.read(descriptor, 65536)
+            if not piece:
+                return last
+            *lines, rest = (rest + piece).split(b"\n")
+            last = json.loads(lines[-1]) if lines else last
+        now = time.monotonic()
+        if now > end:
+            raise NotMeasurable("Measuring took far longer than this material should; the file may be damaged. Export it again.")
+        if now - told >= _TELL_EVERY_S and "share" in last:
+            told = now
+            if not hold(last["share"], last["doing"]):
+                raise Cancelled("Cancelled.")

@@ -1,0 +1,101 @@
+"""Runs, judgements and findings: derived, disposable. Nothing here takes human work along when it goes."""
+
+from typing import Any, ClassVar
+
+from django.db import models
+
+from ..accounts.models import Person
+from ..library.models import Mix, SpecVersion, StoredFile
+
+
+class Run(models.Model):
+    """One measurement of one mix. The row is the truth; whoever works on it holds its lease."""
+
+    class State(models.TextChoices):
+        """From asked for to done."""
+
+        WAITING = "waiting", "waiting"
+        RUNNING = "running", "running"
+        MEASURED = "measured", "measured"
+        FAILED = "failed", "failed"
+        CANCELLED = "cancelled", "cancelled"
+
+    mix = models.ForeignKey(Mix, on_delete=models.CASCADE, related_name="runs")
+    state = models.CharField(max_length=10, choices=State, default=State.WAITING, db_index=True)
+    # Holds the mix's id while the run is wanted or running; unique, so that a mix is never measured twice at once.
+    active_key = models.CharField(max_length=20, unique=True, null=True)
+    stage = models.CharField(max_length=200, default="waiting for its turn")
+    progress = models.FloatField(default=0.0)
+    lease_until = models.DateTimeField(null=True)
+    lease_holder = models.CharField(max_length=40, blank=True)
+    attempts = models.PositiveIntegerField(default=0)
+    error = models.TextField(blank=True)
+    core_version = models.CharField(max_length=20, blank=True)
+    features = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
+    requested_by = models.ForeignKey(Person, null=True, on_delete=models.SET_NULL, related_name="+")
+    created = models.DateTimeField(auto_now_add=True)
+    started = models.DateTimeField(null=True)
+    finished = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["-id"]
+
+    def __str__(self) -> str:
+        """What it measures and how far it is."""
+        return f"{self.mix}: {self.state}"
+
+    @property
+    def is_active(self) -> bool:
+        """Whether it waits or runs."""
+        return self.state in (self.State.WAITING, self.State.RUNNING)
+
+
+class Judgement(models.Model):
+    """A run against a version of a spec. ``figures`` are for lists, ``detail`` for the page of one mix."""
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="judgements")
+    spec_version = models.ForeignKey(SpecVersion, on_delete=models.PROTECT, related_name="+")
+    verdict = models.CharField(max_length=4)
+    figures = models.JSONField()
+    detail = models.JSONField()
+    series = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["run", "spec_version"], name="judged_once")]
+
+    def __str__(self) -> str:
+        """Verdict and spec."""
+        return f"{self.run.mix}: {self.verdict} by {self.spec_version}"
+
+
+class Finding(models.Model):
+    """What the machine says. ``evidence`` is the finding as the core wrote it; the mark is given by ``notes``."""
+
+    judgement = models.ForeignKey(Judgement, on_delete=models.CASCADE, related_name="findings")
+    kind = models.CharField(max_length=40)
+    family = models.CharField(max_length=10)
+    severity = models.CharField(max_length=6)
+    role = models.CharField(max_length=10)
+    in_s = models.FloatField()
+    out_s = models.FloatField()
+    evidence = models.JSONField()
+    mark = models.ForeignKey("notes.Mark", null=True, on_delete=models.SET_NULL, related_name="findings")
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["in_s", "id"]
+
+    def __str__(self) -> str:
+        """Kind and place."""
+        return f"{self.kind} at {self.evidence['in_timecode']}"
+
+    @property
+    def title(self) -> str:
+        """What it is, in a few words."""
+        return str(self.evidence["title"])
+
+    @property
+    def remedy(self) -> dict[str, Any] | None:
+        """What would mend it."""
+        found: dict[str, Any] | None = self.evidence["remedy"]
+        return found

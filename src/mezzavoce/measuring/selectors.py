@@ -1,0 +1,41 @@
+"""Reading runs and judgements; each selector takes the person, or what the person was already let in to."""
+
+from django.db.models import Prefetch, QuerySet
+from django.http import Http404
+
+from ..accounts.models import Person
+from ..library.models import Mix, Production
+from .models import Judgement, Run
+
+
+def newest_run(mix: Mix) -> Run | None:
+    """The last run asked for."""
+    return Run.objects.filter(mix=mix).order_by("-id").first()
+
+
+def current_judgement(mix: Mix) -> Judgement | None:
+    """The newest judgement of the newest measured run, by the spec that counts now if there is one."""
+    wanted = mix.programme.judged_by.pk
+    found = list(Judgement.objects.filter(run__mix=mix).select_related("spec_version__spec", "series", "run").order_by("-run_id", "-id")[:8])
+    newest = [j for j in found if j.run_id == found[0].run_id]
+    return next((j for j in newest if j.spec_version_id == wanted), newest[0] if newest else None)
+
+
+def run_for(person: Person, run_id: int) -> Run:
+    """A run that the person may see, or Http404."""
+    run = Run.objects.select_related("mix__programme__production").filter(pk=run_id, mix__programme__production__memberships__person=person).first()
+    if run is None:
+        raise Http404
+    return run
+
+
+def active_runs(production: Production) -> QuerySet[Run]:
+    """What waits or is measured now, oldest first."""
+    states = (Run.State.WAITING, Run.State.RUNNING)
+    return Run.objects.filter(mix__programme__production=production, state__in=states).select_related("mix__programme").order_by("id")
+
+
+def runs_for_lists() -> Prefetch:
+    """Runs of mixes with judgements, without the long texts, newest first."""
+    judgements = Judgement.objects.defer("detail").select_related("spec_version__spec").order_by("-id")
+    return Prefetch("runs", Run.objects.order_by("-id").prefetch_related(Prefetch("judgements", judgements)))

@@ -1,0 +1,19 @@
+"""The measuring worker. A message only wakes it; the database says what there is to do."""
+
+from celery import shared_task
+from celery.signals import worker_ready
+
+from . import actions
+
+
+@shared_task
+def wake() -> None:
+    """Work until nothing waits."""
+    while actions.work_next():
+        pass
+
+
+@worker_ready.connect
+def take_up(**_: object) -> None:
+    """Whatever a stopped worker left is taken up at once."""
+    wake.delay()

@@ -1,0 +1,89 @@
+"""Marks, decisions and notes. Human work: anchored to the mix it was made on, in whole samples, never deleted with a measurement."""
+
+from typing import ClassVar
+
+from django.db import models
+
+from ..accounts.models import Person
+from ..library.models import Mix, Programme
+
+
+class Mark(models.Model):
+    """The letter that a finding keeps for the whole life of the programme. ``evidence`` is the finding it was last seen as."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.PROTECT, related_name="marks")
+    letters = models.CharField(max_length=4)
+    born_mix = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="marks")
+    in_sample = models.PositiveBigIntegerField()
+    out_sample = models.PositiveBigIntegerField()
+    role = models.CharField(max_length=10)
+    kind = models.CharField(max_length=40)
+    family = models.CharField(max_length=10)
+    severity = models.CharField(max_length=6)
+    evidence = models.JSONField()
+
+    class Meta:
+        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["programme", "letters"], name="letters_given_once")]
+        ordering: ClassVar[list[str]] = ["in_sample", "id"]
+
+    def __str__(self) -> str:
+        """Its letters and what they stand for."""
+        return f"{self.letters}: {self.evidence['title']}"
+
+    @property
+    def title(self) -> str:
+        """What it is, in a few words."""
+        return str(self.evidence["title"])
+
+
+class Decision(models.Model):
+    """What a person said about a mark. Only ever added to; the newest counts."""
+
+    class What(models.TextChoices):
+        """The words of the application for it."""
+
+        NOTE = "note it", "noted"
+        NOT_A_FAULT = "not a fault", "not a fault"
+        ALLOW = "allow", "allowed"
+        REOPEN = "reopen", "open again"
+
+    mark = models.ForeignKey(Mark, on_delete=models.PROTECT, related_name="decisions")
+    mix = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="decisions")
+    what = models.CharField(max_length=12, choices=What)
+    reason = models.CharField(max_length=500, blank=True)
+    by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="decisions")
+    at = models.DateTimeField(auto_now_add=True)
+    undoes = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="undone_by")
+    # A repeated key press carries the same key and does nothing twice.
+    client_key = models.CharField(max_length=40, unique=True, null=True)
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["id"]
+
+    def __str__(self) -> str:
+        """Mark and decision."""
+        return f"{self.mark.letters}: {self.what}"
+
+
+class Note(models.Model):
+    """What the editor is to be told. The wording is proposed until a person changes it."""
+
+    class State(models.TextChoices):
+        """Written, sent, or taken back before it was sent."""
+
+        WRITTEN = "written", "written"
+        SENT = "sent", "sent"
+        WITHDRAWN = "withdrawn", "withdrawn"
+
+    programme = models.ForeignKey(Programme, on_delete=models.PROTECT, related_name="notes")
+    mix = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="notes")
+    marks = models.ManyToManyField(Mark, related_name="notes")
+    text = models.TextField()
+    text_by_hand = models.BooleanField(default=False)
+    severity = models.CharField(max_length=6)
+    state = models.CharField(max_length=10, choices=State, default=State.WRITTEN)
+    version = models.PositiveIntegerField(default=1)
+
+    def __str__(self) -> str:
+        """Its first words."""
+        return self.text[:60]

@@ -1,0 +1,47 @@
+"""The wording that is proposed for a note; a person may change it. Also the words for remedies, the same on every page and in the mail."""
+
+from typing import Any
+
+ROLES = {"dialogue": "the voice", "music": "the music", "effects": "the effects", "background": "music and effects", "mix": "the whole mix"}
+
+KINDS = {
+    "integrated-off-target": "loudness off target", "short-term-over": "too loud for three seconds", "true-peak-over": "peak over", "duck-missing": "music stays up",
+    "duck-late": "late fall", "masked-speech": "words covered", "first-word-masked": "first word covered",
+}
+
+
+def in_sentence(words: str) -> str:
+    """Words as they stand inside a sentence."""
+    return words[:1].lower() + words[1:]
+
+
+def proposed_text(evidence: dict[str, Any]) -> str:
+    """What is wrong and what would mend it, in two or three sentences."""
+    sentences = [str(evidence["message"])]
+    remedy = evidence["remedy"]
+    if remedy and remedy["action"] in ("lower", "raise", "reshape") and remedy["role"] != "mix":
+        sentences.append(f"{change(remedy)}, at the points given.")
+        others = [a for a in evidence["alternatives"] if a["enough"]]
+        if others:
+            sentences.append(f"Or {in_sentence(change(others[0]))}.")
+    return " ".join(sentences)
+
+
+def change(remedy: dict[str, Any]) -> str:
+    """A remedy in a few words."""
+    who, amount = ROLES[remedy["role"]], abs(remedy["amount_db"])
+    if remedy["action"] == "reshape":
+        return f"Let {who} fall before the first word ({amount:.1f} dB down, earlier)"
+    return f"{'Raise' if remedy['amount_db'] > 0 else 'Lower'} {who} by {amount:.1f} dB"
+
+
+def prediction(remedy: dict[str, Any]) -> str:
+    """What the remedy would give."""
+    parts = []
+    if remedy["predicted_speech_to_background_lu"] is not None:
+        parts.append(f"{remedy['predicted_speech_to_background_lu']:.1f} LU here")
+    if remedy["predicted_integrated_lufs"] is not None:
+        parts.append(f"{remedy['predicted_integrated_lufs']:.1f} LUFS overall")
+    if remedy.get("predicted_true_peak_dbtp") is not None:
+        parts.append(f"{remedy['predicted_true_peak_dbtp']:.1f} dBTP at the peak")
+    return " and ".join(parts)

@@ -1,0 +1,148 @@
+"""The desk: every programme of a production with its newest mix, composed from the selectors of the apps below."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.db.models import Prefetch
+
+from ..accounts.models import Person
+from ..dispatch.models import Answer
+from ..dispatch.selectors import newest_answers, recent_answers
+from ..library.access import role_in
+from ..library.models import Mix, Production, Programme
+from ..measuring.models import Finding, Judgement, Run
+from ..measuring.selectors import active_runs, runs_for_lists
+from ..notes.models import Decision, Note
+from ..notes.selectors import newest_decisions
+
+_DISMISSED = (Decision.What.NOT_A_FAULT, Decision.What.ALLOW)
+
+
+@dataclass(frozen=True)
+class Standing:
+    """Where a mix stands: a word, and how it is to be taken (``good``, ``bad`` or ``wait``)."""
+
+    word: str
+    tone: str
+
+
+@dataclass
+class Row:
+    """One programme on the desk."""
+
+    programme: Programme
+    mix: Mix | None
+    run: Run | None = None
+    judgement: Judgement | None = None
+    findings: list[Finding] = field(default_factory=list)
+    decisions: dict[int, Decision] = field(default_factory=dict)
+    written: int = 0
+    sent: int = 0
+    answers: list[Answer] = field(default_factory=list)
+
+    @property
+    def figures(self) -> dict[str, Any]:
+        """Figures for the scales; empty without a judgement."""
+        return self.judgement.figures if self.judgement else {}
+
+    @property
+    def limits(self) -> dict[str, Any]:
+        """The limits that it was judged by."""
+        return self.judgement.spec_version.limits if self.judgement else {}
+
+    @property
+    def peak_over(self) -> bool:
+        """Whether the true peak passes its limit."""
+        return _beyond(self.figures.get("true_peak_max_dbtp"), self.limits.get("true_peak_max_dbtp"))
+
+    @property
+    def clear_short(self) -> bool:
+        """Whether too little of the speech is in the clear."""
+        return _beyond(self.limits.get("clear_share_min"), self.figures.get("clear_share"), digits=2)
+
+    @property
+    def open(self) -> list[Finding]:
+        """Findings that nobody has decided on."""
+        return [f for f in self.findings if f.mark_id not in self.decisions or self.decisions[f.mark_id].what == Decision.What.REOPEN]
+
+    @property
+    def standing(self) -> Standing:
+        """Where it stands, in a word."""
+        if self.mix is None:
+            return Standing("no mix yet", "wait")
+        if self.judgement is None:
+            return self._without_figures()
+        if self.sent and len(self.answers) < self.sent:
+            return Standing("waits for answers", "wait")
+        if self.sent and not self.open and not self.written:
+            return Standing("answered", "wait")
+        return Standing("not yet", "bad") if self._must_left or self.written else Standing("may go out", "good")
+
+    @property
+    def _must_left(self) -> bool:
+        dismissed = {mark for mark, d in self.decisions.items() if d.what in _DISMISSED}
+        return any(f.severity == "must" and f.mark_id not in dismissed for f in self.findings)
+
+    def _without_figures(self) -> Standing:
+        if self.run is None:
+            return Standing("not measured", "wait")
+        words = {Run.State.FAILED: ("could not be measured", "bad"), Run.State.CANCELLED: ("cancelled", "wait")}
+        return Standing(*words.get(Run.State(self.run.state), ("being measured", "wait")))
+
+
+def _beyond(value: float | None, limit: float | None, digits: int = 1) -> bool:
+    return value is not None and limit is not None and round(value, digits) > round(limit, digits)
+
+
+@dataclass(frozen=True)
+class Desk:
+    """Everything that the desk shows."""
+
+    production: Production
+    role: str
+    rows: list[Row]
+    active: list[Run]
+    answers: list[Answer]
+
+    @property
+    def next_row(self) -> Row | None:
+        """The programme to go on with: the soonest due that has something open."""
+        waiting = [r for r in self.rows if r.open]
+        return min(waiting, key=lambda r: (r.programme.due is None, r.programme.due, r.programme.number), default=None)
+
+
+def desk(person: Person, production: Production) -> Desk:
+    """The desk of a production that the person belongs to."""
+    mixes = Mix.objects.select_related("playback").prefetch_related(runs_for_lists()).order_by("-number")
+    programmes = Programme.objects.filter(production=production).select_related("spec_version__spec").prefetch_related(Prefetch("mixes", mixes))
+    rows = [_row(p) for p in programmes]
+    _fill(rows)
+    return Desk(production, role_in(person, production) or "guest", rows, list(active_runs(production)), recent_answers(production.pk))
+
+
+def _row(programme: Programme) -> Row:
+    mixes = list(programme.mixes.all())
+    if not mixes:
+        return Row(programme, None)
+    runs = list(mixes[0].runs.all())
+    measured = next((r for r in runs if r.judgements.all()), None)
+    judgement = list(measured.judgements.all())[0] if measured else None
+    return Row(programme, mixes[0], runs[0] if runs else None, judgement)
+
+
+def _fill(rows: list[Row]) -> None:
+    """Findings, decisions, notes and answers of all rows, in one query each."""
+    by_judgement = {r.judgement.pk: r for r in rows if r.judgement}
+    for finding in Finding.objects.filter(judgement__in=list(by_judgement)).defer("evidence"):
+        by_judgement[finding.judgement_id].findings.append(finding)
+    by_mix = {r.mix.pk: r for r in rows if r.mix}
+    mixes = [r.mix for r in rows if r.mix]
+    for (mix_id, mark_id), decision in newest_decisions(mixes).items():
+        by_mix[mix_id].decisions[mark_id] = decision
+    answers = newest_answers(mixes)
+    for note in Note.objects.filter(mix__in=mixes).exclude(state=Note.State.WITHDRAWN).only("mix_id", "state"):
+        row = by_mix[note.mix_id]
+        row.written += note.state == Note.State.WRITTEN
+        row.sent += note.state == Note.State.SENT
+        if note.pk in answers:
+            row.answers.append(answers[note.pk])

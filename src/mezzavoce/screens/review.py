@@ -1,0 +1,107 @@
+"""The review page of one mix, composed from the selectors of the apps below."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from ..accounts.models import Person
+from ..dispatch.models import Answer
+from ..dispatch.selectors import newest_answers
+from ..library.access import mix_for, role_in
+from ..library.models import Membership, Mix
+from ..measuring.models import Judgement, Run
+from ..measuring.selectors import current_judgement, newest_run
+from ..notes.actions import last_undoable
+from ..notes.models import Decision
+from ..notes.selectors import Marked, marked
+from ..notes.wording import KINDS, change, in_sentence, prediction, proposed_text
+from .verdict import Figure, figures, sentence
+
+
+@dataclass(frozen=True)
+class Review:
+    """Everything that the review page shows."""
+
+    mix: Mix
+    role: str
+    run: Run | None
+    judgement: Judgement | None
+    marks: list[Marked]
+    answers: dict[int, Answer]
+    last: Decision | None
+    chosen: Marked | None
+
+    @property
+    def may_decide(self) -> bool:
+        """Whether the person does more than look."""
+        return self.role != Membership.Role.GUEST
+
+    @property
+    def open(self) -> list[Marked]:
+        """Marks that nobody has decided on."""
+        return [m for m in self.marks if m.is_open]
+
+    @property
+    def noted(self) -> list[Marked]:
+        """Marks with a note."""
+        return [m for m in self.marks if m.note]
+
+    @property
+    def sentence(self) -> str:
+        """The verdict in words."""
+        return sentence(self.judgement, self.marks) if self.judgement else ""
+
+    @property
+    def figures(self) -> list[Figure]:
+        """The figures against their limits."""
+        return figures(self.judgement) if self.judgement else []
+
+    @property
+    def chosen_answer(self) -> Answer | None:
+        """What the editor said to the chosen note."""
+        return self.answers.get(self.chosen.note.pk) if self.chosen and self.chosen.note else None
+
+    @property
+    def words(self) -> dict[str, Any]:
+        """Wordings for the chosen finding."""
+        if self.chosen is None:
+            return {}
+        evidence = self.chosen.mark.evidence
+        remedy = evidence["remedy"]
+        return {
+            "change": change(remedy) if remedy else "", "prediction": prediction(remedy) if remedy else "", "proposed": proposed_text(evidence),
+            "alternatives": [(in_sentence(change(a)), a["enough"]) for a in evidence["alternatives"]], "also": [KINDS.get(k, k) for k in evidence["also"]],
+        }
+
+    @property
+    def for_page(self) -> dict[str, Any]:
+        """What the scripts of the page need, as JSON types."""
+        clock = self.mix.clock
+        detail = self.judgement.detail if self.judgement else {}
+        return {
+            "duration": self.mix.duration_s, "rate": str(clock.rate), "dropFrame": clock.rate.drop_frame, "start": self.mix.start_timecode,
+            "limits": self.judgement.spec_version.limits if self.judgement else {},
+            "speech": [[s["in_s"], s["out_s"]] for s in detail.get("speech") or []],
+            "marks": [
+                {
+                    "id": m.mark.pk, "letters": m.mark.letters, "family": m.mark.family, "severity": m.mark.severity, "state": m.state, "title": m.mark.title,
+                    "in": m.in_s, "out": m.out_s, "role": m.mark.role, "remedy": _points(m.mark.evidence["remedy"]),
+                }
+                for m in self.marks
+            ],
+        }
+
+
+def _points(remedy: dict[str, Any] | None) -> dict[str, Any] | None:
+    return {"role": remedy["role"], "points": [[p["at_s"], p["gain_db"]] for p in remedy["points"]]} if remedy else None
+
+
+def review(person: Person, mix_id: int, letters: str | None = None) -> Review:
+    """The review of a mix that the person may see; ``letters`` chooses a mark, else the first open one."""
+    mix = mix_for(person, mix_id)
+    judgement = current_judgement(mix)
+    marks = marked(mix, judgement)
+    chosen = next((m for m in marks if m.mark.letters == letters), None) or next((m for m in marks if m.is_open), marks[0] if marks else None)
+    return Review(
+        mix=mix, role=role_in(person, mix.production) or "guest", run=newest_run(mix), judgement=judgement, marks=marks,
+        answers=newest_answers([mix]), last=last_undoable(mix), chosen=chosen,
+    )

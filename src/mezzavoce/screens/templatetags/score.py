@@ -1,0 +1,115 @@
+"""Marks and scales as SVG, the same hand on every page."""
+
+from typing import Any
+
+from django import template
+from django.utils.html import format_html, format_html_join, mark_safe
+from django.utils.safestring import SafeString
+
+register = template.Library()
+
+_SHAPES = {
+    "square": '<rect x="3" y="3" width="22" height="22"/>',
+    "diamond": '<path d="M14 1 27 14 14 27 1 14Z"/>',
+    "round": '<circle cx="14" cy="14" r="12"/>',
+    "triangle": '<path d="M14 2 27 25H1Z"/>',
+    "hexagon": '<path d="M7.5 2.5h13L27 14l-6.5 11.5h-13L1 14Z"/>',
+}
+_OF_FAMILY = {"voice": "diamond", "ducking": "round", "music": "triangle", "effects": "hexagon"}
+
+
+@register.simple_tag
+def mark(letters: str, family: str, state: str = "open", severity: str = "must") -> SafeString:
+    """A rehearsal mark: letters in the frame of its family; dealt with, it goes grey."""
+    shape = _OF_FAMILY.get(family, "square")
+    tone = severity if state == "open" else "done"
+    low = "18.6" if shape != "triangle" else "22"
+    return format_html(
+        '<svg class="sign sign-{} sign-{}" viewBox="0 0 28 28" role="img" aria-label="{} ({}, {})">{}<text x="14" y="{}" text-anchor="middle">{}</text></svg>',
+        shape, tone, letters, family, state, mark_safe(_SHAPES[shape]), low, letters,  # noqa: S308  (shapes are constants of this module)
+    )
+
+
+class Scale:
+    """A horizontal scale from low to high over a width in pixels."""
+
+    def __init__(self, low: float, high: float, width: int) -> None:
+        """Values beyond the ends stand at the ends."""
+        self.low, self.high, self.width = low, high, width
+
+    def x(self, value: float) -> float:
+        """Where a value stands."""
+        share = (min(max(value, self.low), self.high) - self.low) / (self.high - self.low)
+        return round(4 + share * (self.width - 8), 1)
+
+
+LOUDNESS = Scale(-27, -13, 150)
+CLEARANCE = Scale(0, 22, 190)
+
+
+@register.simple_tag
+def loudness_scale(figures: dict[str, Any], limits: dict[str, Any]) -> SafeString:
+    """Integrated loudness on the common scale, with the band that the spec allows."""
+    value = figures.get("integrated_lufs")
+    if value is None:
+        return SafeString("")
+    target, tolerance = limits.get("integrated_lufs"), limits.get("integrated_tolerance_lu", 0)
+    band: SafeString = SafeString("")
+    ok = True
+    if target is not None:
+        left, right = LOUDNESS.x(target - tolerance), LOUDNESS.x(target + tolerance)
+        band = format_html('<rect class="scale-band" x="{}" y="5" width="{}" height="14"/>', left, max(4, round(right - left, 1)))
+        ok = abs(round(round(value, 1) - target, 1)) <= tolerance
+    place = LOUDNESS.x(value)
+    anchor, text_at = ("start", place + 6) if place < 100 else ("end", place - 6)
+    return format_html(
+        '<svg class="scale" viewBox="0 0 150 24" width="150" height="24" role="img" aria-label="{} LUFS">'
+        '<line class="scale-rule" x1="0" x2="150" y1="12" y2="12"/>{}<rect class="scale-hand {}" x="{}" y="4" width="3" height="16"/>'
+        '<text x="{}" y="10" text-anchor="{}">{}</text></svg>',
+        f"{value:.1f}", band, "" if ok else "is-off", round(place - 1.5, 1), text_at, anchor, f"{value:.1f}",
+    )
+
+
+@register.simple_tag
+def clearance_scale(figures: dict[str, Any], limits: dict[str, Any]) -> SafeString:
+    """Voice over what lies under it, a tick a passage, on the common scale; below the clearance ticks hang under the line."""
+    ratios = figures.get("ratios_lu")
+    if not ratios:
+        return SafeString("")
+    wanted = limits.get("clearance_lu") or 0
+    ticks = format_html_join(
+        "", '<rect class="tick {}" x="{}" y="{}" width="2" height="8"/>',
+        (("is-thin", CLEARANCE.x(r), 13) if round(r, 1) < wanted else ("", CLEARANCE.x(r), 3) for r in ratios),
+    )
+    thin = sum(round(r, 1) < wanted for r in ratios)
+    return format_html(
+        '<svg class="scale" viewBox="0 0 190 24" width="190" height="24" role="img" aria-label="{} of {} passages below {} LU">'
+        '<line class="scale-limit" x1="{}" x2="{}" y1="0" y2="24"/>{}</svg>',
+        thin, len(ratios), f"{wanted:g}", CLEARANCE.x(wanted), CLEARANCE.x(wanted), ticks,
+    )
+
+
+@register.simple_tag
+def scale_head(which: str) -> SafeString:
+    """The figures over a column with a common scale."""
+    scale, values = (LOUDNESS, (-26, -23, -20, -17, -14)) if which == "loudness" else (CLEARANCE, (0, 5, 10, 15, 20))
+    texts = format_html_join("", '<text x="{}" y="10" text-anchor="middle">{}</text>', ((min(max(scale.x(v), 8), scale.width - 8), v) for v in values))
+    return format_html('<svg class="scale" viewBox="0 0 {} 12" width="{}" height="12" aria-hidden="true">{}</svg>', scale.width, scale.width, texts)
+
+
+@register.filter
+def percent(share: float | None) -> str:
+    """A share as whole per cent; nothing where there is none."""
+    return "" if share is None else f"{share * 100:.0f}"
+
+
+@register.filter
+def tenth(value: float | None) -> str:
+    """A figure to one tenth; nothing where there is none."""
+    return "" if value is None else f"{value:.1f}"
+
+
+@register.filter
+def signed(value: float) -> str:
+    """A gain with its sign."""
+    return f"{value:+.1f}" if value else "0.0"

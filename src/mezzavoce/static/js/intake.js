@@ -1,0 +1,152 @@
+// Taking in: files arrive in pieces and go on where they broke off; facts are shown for correction before measuring.
+import { say, send } from "./talk.js";
+
+const PIECE = 8 * 1024 * 1024;
+const TRIES = 6;
+const ROLES = [["mix", "the mix"], ["dialogue", "dialogue stem"], ["music", "music stem"], ["effects", "effects stem"], ["background", "music and effects in one"]];
+const page = document.getElementById("intake");
+const rows = [];
+if (document.getElementById("choose")) start();
+
+function start() {
+  const drop = document.getElementById("drop");
+  const choose = document.getElementById("choose");
+  choose.addEventListener("change", () => { add(choose.files); choose.value = ""; });
+  ["dragover", "dragenter"].forEach((name) => drop.addEventListener(name, (e) => { e.preventDefault(); drop.classList.add("is-over"); }));
+  ["dragleave", "drop"].forEach((name) => drop.addEventListener(name, () => drop.classList.remove("is-over")));
+  drop.addEventListener("drop", (e) => { e.preventDefault(); add(e.dataTransfer.files); });
+  document.getElementById("take-in").addEventListener("submit", takeIn);
+  document.getElementById("id_programme").addEventListener("change", showNew);
+  window.addEventListener("beforeunload", (e) => { if (rows.some((r) => r.arriving)) e.preventDefault(); });
+  showNew();
+}
+
+function showNew() {
+  const isNew = document.getElementById("id_programme").value === "";
+  document.querySelectorAll(".new-programme").forEach((field) => { field.hidden = !isNew; });
+}
+
+/** What a file probably is, from its name; a person has the last word. */
+function guessRole(name) {
+  const low = name.toLowerCase();
+  const found = [["dialogue", /dialog|voice|speech|narr|\bdx\b|_dx|\bvo\b/], ["music", /music|\bmx\b|_mx|\bmus\b/], ["effects", /effect|\bfx\b|_fx|sfx|ambien/], ["background", /m\+e|m&e|backgr/]].find(([, like]) => like.test(low));
+  if (found) return found[0];
+  return rows.some((r) => r.role === "mix") ? "music" : "mix";
+}
+
+function add(files) {
+  document.getElementById("problem").hidden = true;
+  Array.from(files).forEach((file) => {
+    const row = { file, role: guessRole(file.name), arriving: true, id: null, facts: null };
+    rows.push(row);
+    show(row);
+    upload(row);
+  });
+}
+
+function show(row) {
+  document.getElementById("files").hidden = false;
+  const line = document.createElement("tr");
+  line.innerHTML = '<td></td><td><select class="form-select"></select></td><td class="soft"></td><td><progress max="1" value="0"></progress></td><td><button type="button" class="plain">remove</button></td>';
+  line.cells[0].textContent = row.file.name;
+  const select = line.querySelector("select");
+  select.setAttribute("aria-label", `Role of ${row.file.name}`);
+  line.querySelector("progress").setAttribute("aria-label", `Upload of ${row.file.name}`);
+  ROLES.forEach(([value, text]) => select.add(new Option(text, value, false, value === row.role)));
+  select.addEventListener("change", () => { row.role = select.value; showFacts(); });
+  line.querySelector("button").addEventListener("click", () => remove(row));
+  row.line = line;
+  document.querySelector("#files tbody").append(line);
+}
+
+function remove(row) {
+  row.gone = true;
+  rows.splice(rows.indexOf(row), 1);
+  row.line.remove();
+  if (row.address && row.arriving) send(row.address, null, "DELETE").catch(() => {});
+  document.getElementById("files").hidden = rows.length === 0;
+  showFacts();
+}
+
+async function upload(row) {
+  try {
+    const begun = new FormData();
+    begun.set("name", row.file.name);
+    begun.set("size", row.file.size);
+    row.address = (await send(page.dataset.upload, begun)).address;
+    await pieces(row);
+    if (row.gone) return;
+    const whole = await send(`${row.address}done/`, new FormData());
+    Object.assign(row, { id: whole.id, facts: whole.facts, arriving: false });
+    row.line.cells[2].textContent = describe(whole.facts);
+    row.line.cells[3].textContent = "✓ here";
+  } catch (error) {
+    if (row.gone) return;
+    row.arriving = false;
+    row.line.cells[3].innerHTML = '<span class="wrong"></span>';
+    row.line.cells[3].firstChild.textContent = error.message;
+  }
+  showFacts();
+}
+
+/** Send piece after piece; after a break ask where to go on, wait a little longer each time. */
+async function pieces(row) {
+  let offset = 0;
+  let tries = 0;
+  while (offset < row.file.size && !row.gone) {
+    try {
+      const answer = await send(row.address, row.file.slice(offset, offset + PIECE), "PUT", { "Upload-Offset": String(offset), "Content-Type": "application/octet-stream" });
+      offset = answer.received;
+      tries = 0;
+      const bar = row.line.querySelector("progress");
+      if (bar) bar.value = offset / row.file.size;
+    } catch (error) {
+      if (![0, 409, 500, 502, 503].includes(error.status) || tries >= TRIES) throw error;
+      tries += 1;
+      await new Promise((resolve) => setTimeout(resolve, 500 * 2 ** tries));
+      offset = (await send(row.address, null, "GET").catch(() => ({ received: offset }))).received;
+    }
+  }
+}
+
+function describe(facts) {
+  const minutes = `${Math.floor(facts.duration_s / 60)} min ${(facts.duration_s % 60).toFixed(1)} s`;
+  return `${minutes}, ${facts.channels === 1 ? "mono" : facts.layout}, ${facts.sample_rate_hz / 1000} kHz${facts.has_picture ? ", with picture" : ""}`;
+}
+
+function showFacts() {
+  const mix = rows.find((r) => r.role === "mix" && r.facts);
+  document.getElementById("facts").disabled = !mix;
+  document.getElementById("measure").disabled = !mix || rows.some((r) => r.arriving);
+  if (!mix || showFacts.shown === mix.id) return;
+  showFacts.shown = mix.id;
+  const rate = document.getElementById("id_frame_rate");
+  rate.value = (mix.facts.frame_rate || "25") + (mix.facts.drop_frame ? "df" : "");
+  document.getElementById("id_start_timecode").value = mix.facts.start_timecode || "00:00:00:00";
+  document.getElementById("fact-duration").textContent = `${mix.facts.duration_s.toFixed(2)} s`;
+  document.getElementById("fact-channels").textContent = `${mix.facts.channels} (${mix.facts.layout})`;
+  const missing = [mix.facts.frame_rate ? "" : "frame rate", mix.facts.start_timecode ? "" : "start timecode"].filter(Boolean).join(" and ");
+  document.getElementById("fact-note").textContent = missing ? `The file says nothing about its ${missing}; please set it.` : "Read from the file; correct it where it is wrong.";
+}
+
+async function takeIn(event) {
+  event.preventDefault();
+  const form = event.target;
+  const body = new FormData(form);
+  body.set("files", JSON.stringify(rows.filter((r) => r.id).map((r) => ({ id: r.id, role: r.role }))));
+  const problem = document.getElementById("problem");
+  problem.hidden = true;
+  document.getElementById("measure").disabled = true;
+  try {
+    const answer = await send(form.action, body);
+    rows.length = 0;
+    location.assign(answer.address);
+  } catch (error) {
+    problem.textContent = error.message;
+    problem.hidden = false;
+    document.getElementById("measure").disabled = false;
+    const field = Object.keys(error.answer?.fields || {})[0];
+    document.getElementById(`id_${field}`)?.focus();
+    say(error.message, true);
+  }
+}

@@ -1,0 +1,22 @@
+// What every page does: the sheet of keys, links that have a key, short explanations.
+import { onKeys } from "./keys.js";
+
+function openSheet() {
+  const sheet = document.getElementById("keys");
+  if (sheet && window.bootstrap) window.bootstrap.Modal.getOrCreateInstance(sheet).show();
+}
+
+function followKey(key) {
+  const link = document.querySelector(`a[data-key="${key}"]`);
+  if (link) link.click();
+}
+
+function explain() {
+  if (!window.bootstrap) return;
+  document.querySelectorAll("[data-bs-toggle=popover]").forEach((term) => new window.bootstrap.Popover(term, { container: "body" }));
+}
+
+document.querySelectorAll("[data-help]").forEach((button) => button.addEventListener("click", openSheet));
+onKeys({ "?": openSheet, n: () => followKey("n"), d: () => followKey("d"), m: () => followKey("m") });
+if (!document.querySelector("#review")) onKeys({ Enter: () => followKey("Enter") });
+document.readyState === "complete" ? explain() : window.addEventListener("load", explain);

@@ -1,0 +1,181 @@
+// The review page: brings store, view, side, player and keys together.
+import { onKeys } from "../keys.js";
+import { fragment, say } from "../talk.js";
+import { nextOpen } from "../timeline/marks.js";
+import { windowAround, zoomed } from "../timeline/scale.js";
+import { smoothLevel, unpackSeries } from "../timeline/series.js";
+import { makeClock } from "../timeline/timecode.js";
+import { makePlayer } from "./player.js";
+import { makeSide } from "./side.js";
+import { makeStore } from "./store.js";
+import { makeView } from "./view.js";
+
+const SPAN = 20;
+const page = document.getElementById("review");
+if (page) start(page);
+watchMeasuring();
+
+function start(root) {
+  const data = JSON.parse(document.getElementById("review-data").textContent);
+  const chosenLetters = document.querySelector(".finding")?.dataset.mark;
+  const chosen = data.marks.find((mark) => mark.letters === chosenLetters) || null;
+  const store = makeStore({
+    ...data, clock: makeClock(data.rate, data.dropFrame, data.start), chosen, time: chosen ? Math.max(0, chosen.in - 2) : 0, series: null, hasLevels: false,
+    view: viewOf(chosen, data.duration), proposal: chosen?.remedy || null,
+  });
+  const player = makePlayer(document.getElementById("video"), data.duration, (time, playing) => tell(store, time, playing));
+  const side = makeSide(document.getElementById("side"), pick, changed);
+  makeView(store, (time) => player.seek(time), pick);
+  load(root.dataset.series, store);
+  if (chosen) player.visit(chosen, false);
+  bindKeys();
+  bindButtons();
+
+  async function pick(letters, play = true) {
+    const mark = store.get().marks.find((m) => m.letters === letters);
+    if (!mark) return;
+    store.set({ chosen: mark, view: viewOf(mark, data.duration), proposal: mark.remedy });
+    history.replaceState(null, "", `?mark=${letters}`);
+    player.visit(mark, play);
+    await side.show(letters).catch((error) => say(error.message, true));
+    document.querySelector("[data-loop-mark]").textContent = letters;
+  }
+
+  async function changed(letters, did, what) {
+    await side.show(letters);
+    const facts = side.facts();
+    refreshHead(facts);
+    const stateOf = document.querySelector(`.list a[data-mark="${letters}"]`)?.closest("li");
+    const open = stateOf && !stateOf.classList.contains("is-done");
+    const marks = store.get().marks.map((m) => (m.letters === letters ? { ...m, state: open ? "open" : "decided" } : m));
+    const at = marks.findIndex((m) => m.letters === letters);
+    store.set({ marks, chosen: marks[at] });
+    if (did === "undo" || did === "word" || what === "reopen") {
+      say(did === "word" ? "The wording is saved." : `${letters} is as it was before.`);
+      if (store.get().chosen.letters !== letters || did === "undo") pick(letters, false);
+      return;
+    }
+    if (editNext) {
+      editNext = false;
+      side.edit();
+      return;
+    }
+    const next = nextOpen(marks, at);
+    if (next >= 0) pick(marks[next].letters);
+    else say("Every finding is decided. M shows the notes.");
+  }
+
+  let editNext = false;
+
+  function step(way) {
+    const { marks, chosen: now } = store.get();
+    if (!marks.length) return;
+    const at = marks.findIndex((m) => now && m.letters === now.letters);
+    pick(marks[Math.min(Math.max(0, at + way), marks.length - 1)].letters);
+  }
+
+  function bindKeys() {
+    const frame = store.get().clock.frameLength;
+    onKeys({
+      j: () => step(1), k: () => step(-1), ArrowDown: () => step(1), ArrowUp: () => step(-1),
+      " ": () => player.toggle(),
+      r: () => store.get().chosen && player.visit(store.get().chosen),
+      l: toggleLoop,
+      ArrowLeft: (e) => player.seek(player.time() - (e.shiftKey ? frame : 1)),
+      ArrowRight: (e) => player.seek(player.time() + (e.shiftKey ? frame : 1)),
+      "+": () => zoom(0.6), "=": () => zoom(0.6), "-": () => zoom(1 / 0.6),
+      p: () => document.getElementById("picture").classList.toggle("is-large"),
+      Enter: () => side.press("note it"),
+      x: () => side.press("not a fault"),
+      a: () => side.openAllow(),
+      e: () => { if (!side.edit()) editNext = side.press("note it"); },
+      z: () => side.undo(),
+    });
+  }
+
+  function bindButtons() {
+    document.getElementById("play")?.addEventListener("click", () => player.toggle());
+    document.getElementById("loop").addEventListener("click", toggleLoop);
+    document.getElementById("zoom-in").addEventListener("click", () => zoom(0.6));
+    document.getElementById("zoom-out").addEventListener("click", () => zoom(1 / 0.6));
+    document.getElementById("picture").addEventListener("click", (e) => e.currentTarget.classList.toggle("is-large"));
+    document.querySelector("[data-loop-mark]").textContent = chosenLetters || "";
+  }
+
+  function toggleLoop() {
+    const on = player.loop(store.get().chosen);
+    document.getElementById("loop").setAttribute("aria-pressed", String(on));
+  }
+
+  function zoom(factor) {
+    const { view, time } = store.get();
+    const about = time >= view.from && time <= view.to ? time : (view.from + view.to) / 2;
+    store.set({ view: zoomed(view, factor, about, data.duration) });
+  }
+}
+
+function viewOf(mark, duration) {
+  if (!mark) return windowAround(SPAN / 2, SPAN, duration);
+  return windowAround((mark.in + mark.out) / 2, Math.max(SPAN, Math.min(60, (mark.out - mark.in) * 1.5)), duration);
+}
+
+async function load(address, store) {
+  const response = await fetch(address, { credentials: "same-origin" });
+  if (!response.ok) return;
+  const series = unpackSeries(await response.arrayBuffer());
+  const { speech_lufs: spoken, music_lufs: music, effects_lufs: effects, background_lufs: under, speech_probability: share, momentary_lufs: whole } = series.curves;
+  const hasLevels = spoken.some((v) => !Number.isNaN(v));
+  const active = Array.from(share, (v) => v >= 0.5);
+  store.set({
+    series, hasLevels, active,
+    voice: hasLevels ? smoothLevel(spoken, 5, active) : whole,
+    music: smoothLevel(music, 3), under: smoothLevel(under, 3), effects: effects.some((v) => v > -60) ? smoothLevel(effects, 5) : null,
+  });
+}
+
+function tell(store, time, playing) {
+  const state = store.get();
+  const view = time < state.view.from || time > state.view.to ? windowAround(time + (state.view.to - state.view.from) * 0.4, state.view.to - state.view.from, state.duration) : state.view;
+  store.set({ time, view });
+  document.getElementById("timecode").textContent = state.clock.timecode(time);
+  const word = document.querySelector("[data-play]");
+  if (word) word.textContent = playing ? "Pause" : "Play";
+  readout(state, time);
+}
+
+function readout(state, time) {
+  const place = document.getElementById("readout");
+  if (!state.hasLevels) return;
+  const at = Math.min(state.series.count - 1, Math.floor(time / state.series.hop));
+  const words = [["voice", state.voice[at], "LUFS", "v"], ["music", state.music[at], "LUFS", "m"], ["gap", state.series.curves.local_ratio_lu[at], "LU", ""]];
+  place.innerHTML = words.map(([name, value, unit, tone]) => `${name} <b class="${tone}">${Number.isFinite(value) && value > -70 ? value.toFixed(1) : "–"}</b> ${unit}`).join("&ensp;");
+}
+
+function refreshHead(facts) {
+  const title = document.querySelector("#verdict h1");
+  if (title) title.textContent = facts.verdict;
+  document.querySelector("[data-counts]").textContent = `${facts.open} of ${facts.all} open: tall must, short should`;
+  document.querySelector("[data-noted]").textContent = facts.noted;
+}
+
+async function watchMeasuring() {
+  const place = document.getElementById("measuring");
+  const player = document.getElementById("player");
+  const preparing = player && !["ready", "failed"].includes(player.dataset.state);
+  if (!place || (!["waiting", "running"].includes(place.dataset.state) && !preparing)) return;
+  await new Promise((resolve) => setTimeout(resolve, 1000));
+  try {
+    const holder = document.createElement("template");
+    holder.innerHTML = await fragment(place.dataset.address);
+    const fresh = holder.content.firstElementChild;
+    const over = place.dataset.state !== fresh.dataset.state && !["waiting", "running"].includes(fresh.dataset.state);
+    if (over || (preparing && fresh.dataset.playback === "ready")) {
+      location.reload();
+      return;
+    }
+    place.replaceWith(fresh);
+  } catch {
+    // The next turn tries again.
+  }
+  watchMeasuring();
+}

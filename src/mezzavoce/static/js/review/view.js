@@ -1,0 +1,76 @@
+// Draws strip and lanes whenever the store changes, at most once a frame, and turns clicks into times.
+import { drawLanes } from "../timeline/draw_lanes.js";
+import { drawStrip } from "../timeline/draw_strip.js";
+import { palette } from "../timeline/ink.js";
+import { MARGIN } from "../timeline/lanes.js";
+import { framed } from "../timeline/marks.js";
+import { makeScale } from "../timeline/scale.js";
+
+const FRAME_ROOM = 24;
+
+/** Look after both canvases. `onSeek(time)` and `onPick(letters)` hear clicks. */
+export function makeView(store, onSeek, onPick) {
+  const strip = document.getElementById("strip-canvas");
+  const lanes = document.getElementById("lanes-canvas");
+  const badges = document.getElementById("strip-marks");
+  let colours = palette();
+  let wanted = false;
+  let scale = null;
+
+  function stripScale() {
+    return makeScale(0, store.get().duration, strip.getBoundingClientRect().width);
+  }
+
+  function draw() {
+    wanted = false;
+    const state = store.get();
+    drawStrip(strip, stripScale(), state, colours);
+    scale = drawLanes(lanes, state, colours);
+  }
+
+  function ask() {
+    if (wanted) return;
+    wanted = true;
+    requestAnimationFrame(draw);
+  }
+
+  function placeBadges() {
+    const state = store.get();
+    const x = stripScale().x;
+    const index = state.marks.findIndex((mark) => state.chosen && mark.letters === state.chosen.letters);
+    badges.replaceChildren(...framed(state.marks, Math.max(0, index), x, FRAME_ROOM).map((at) => badge(state.marks[at], x, at === index)));
+  }
+
+  function badge(mark, x, chosen) {
+    const link = document.createElement("a");
+    link.href = `?mark=${mark.letters}`;
+    link.className = chosen ? "is-chosen" : "";
+    link.style.left = `${Math.min(Math.max(10, x(mark.in)), strip.getBoundingClientRect().width - 10)}px`;
+    link.title = `${mark.letters}: ${mark.title} (${mark.state})`;
+    const drawn = document.querySelector(`.list a[data-mark="${mark.letters}"] .sign`);
+    if (drawn) link.append(drawn.cloneNode(true));
+    link.addEventListener("click", (event) => {
+      event.preventDefault();
+      onPick(mark.letters);
+    });
+    return link;
+  }
+
+  strip.parentElement.addEventListener("click", (event) => {
+    if (event.target.closest("a")) return;
+    onSeek(stripScale().time(event.clientX - strip.getBoundingClientRect().left));
+  });
+  lanes.addEventListener("click", (event) => {
+    const x = event.clientX - lanes.getBoundingClientRect().left - MARGIN;
+    if (scale && x >= 0) onSeek(scale.time(x));
+  });
+  new ResizeObserver(() => { ask(); placeBadges(); }).observe(lanes.parentElement);
+  matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => { colours = palette(); ask(); });
+  document.fonts.ready.then(ask);
+  store.watch((_, changes) => {
+    ask();
+    if (changes.marks || changes.chosen) placeBadges();
+  });
+  placeBadges();
+  ask();
+}

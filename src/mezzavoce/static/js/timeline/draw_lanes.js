@@ -1,0 +1,136 @@
+// Draws the zoomed part: ruler, bracket of the chosen finding, levels, speech, loudness, playhead.
+import { visible } from "./detail.js";
+import { drawLadder, drawLevels, label } from "./draw_levels.js";
+import { fit } from "./ink.js";
+import { LADDER, MARGIN, layLanes, levelY } from "./lanes.js";
+import { makeScale, rulerStep } from "./scale.js";
+
+/** Draw all lanes; returns the scale used, for hit tests. */
+export function drawLanes(canvas, state, colours) {
+  const { pen, width, height } = fit(canvas);
+  const lanes = layLanes(height);
+  const scale = makeScale(state.view.from, state.view.to, width - MARGIN);
+  drawRuler(pen, lanes.ruler, scale, state.clock, colours);
+  drawHeads(pen, lanes, state, colours);
+  if (state.hasLevels) drawLadder(pen, lanes.levels, MARGIN, width, colours);
+  pen.save();
+  pen.translate(MARGIN, 0);
+  pen.beginPath();
+  pen.rect(0, 0, width - MARGIN, height);
+  pen.clip();
+  if (state.series) {
+    if (state.hasLevels) {
+      drawLevels(pen, lanes.levels, scale, state, colours);
+      names(pen, lanes.levels, scale, state, colours);
+      drawSpeech(pen, lanes.speech, scale, state, colours);
+    }
+    drawLoudness(pen, lanes.loudness, scale, state, colours);
+  }
+  if (state.chosen) bracket(pen, lanes.levels, scale, state.chosen, colours);
+  playhead(pen, lanes, scale, state.time, height, colours);
+  pen.restore();
+  return scale;
+}
+
+function drawRuler(pen, lane, scale, clock, colours) {
+  const step = rulerStep(scale.perSecond);
+  pen.fillStyle = colours.ink;
+  pen.fillRect(MARGIN, lane.top, scale.width, 1);
+  pen.font = "12px 'JetBrains Mono', monospace";
+  pen.textAlign = "left";
+  pen.textBaseline = "top";
+  for (let time = Math.ceil(scale.from / step) * step; time <= scale.to; time += step) {
+    const x = MARGIN + scale.x(time);
+    pen.fillStyle = colours.ink;
+    pen.fillRect(x, lane.top, 1, 8);
+    pen.fillStyle = colours.soft;
+    if (x + 84 < MARGIN + scale.width) pen.fillText(clock.timecode(time), x + 4, lane.top + 4);
+  }
+}
+
+function drawHeads(pen, lanes, state, colours) {
+  pen.font = "12px 'Source Sans 3', sans-serif";
+  pen.fillStyle = colours.soft;
+  pen.textAlign = "right";
+  pen.textBaseline = "middle";
+  if (state.hasLevels) {
+    pen.fillText("LUFS", MARGIN - 6, lanes.ruler.top + 12);
+    pen.fillText("speech", MARGIN - 4, lanes.speech.top + lanes.speech.height / 2);
+  }
+  pen.textAlign = "left";
+  const target = state.limits.integrated_lufs;
+  pen.fillText(`loudness: short-term (heavy), momentary (fine)${target === null || target === undefined ? "" : `, target ${target} LUFS`}`, MARGIN, lanes.loudness.top - 8);
+}
+
+function drawSpeech(pen, lane, scale, state, colours) {
+  pen.fillStyle = colours.voice;
+  state.speech.forEach(([from, to]) => {
+    if (to < scale.from || from > scale.to) return;
+    pen.globalAlpha = 0.85;
+    pen.fillRect(scale.x(from), lane.top + 8, Math.max(1, scale.x(to) - scale.x(from)), 9);
+    pen.globalAlpha = 1;
+  });
+}
+
+function drawLoudness(pen, lane, scale, state, colours) {
+  const ladder = { top: -10, bottom: -45 };
+  const target = state.limits.integrated_lufs;
+  if (target !== null && target !== undefined) {
+    pen.fillStyle = colours.ink;
+    pen.fillRect(0, Math.round(levelY(lane, target, ladder)), scale.width, 1);
+  }
+  const [first, last] = visible(state.series.count, state.series.hop, scale);
+  [["momentary_lufs", 0.8, colours.soft], ["short_term_lufs", 2, colours.ink]].forEach(([name, width, colour]) => {
+    const curve = state.series.curves[name];
+    pen.strokeStyle = colour;
+    pen.lineWidth = width;
+    pen.beginPath();
+    for (let i = first; i < last; i += 1) {
+      if (!Number.isNaN(curve[i])) pen.lineTo(scale.x((i + 1) * state.series.hop), levelY(lane, curve[i], ladder));
+    }
+    pen.stroke();
+  });
+}
+
+function bracket(pen, lane, scale, mark, colours) {
+  const y = lane.top + 6;
+  pen.strokeStyle = mark.state === "open" ? colours.fault : colours.edge;
+  pen.lineWidth = 1.6;
+  pen.beginPath();
+  pen.moveTo(scale.x(mark.in), y + 6);
+  pen.lineTo(scale.x(mark.in), y);
+  pen.lineTo(scale.x(mark.out), y);
+  pen.lineTo(scale.x(mark.out), y + 6);
+  pen.stroke();
+  const x = Math.min(Math.max(scale.x(mark.in) + 14, 12), scale.width - 12);
+  pen.fillStyle = mark.state === "open" ? colours.fault : colours.edge;
+  pen.fillRect(x - 12, y - 7, 24, 15);
+  label(pen, mark.letters, x, y + 1, colours.paper);
+}
+
+function names(pen, lane, scale, state, colours) {
+  const hop = state.series.hop;
+  const write = (curve, text, colour, rise, from, to) => {
+    let best = -1;
+    for (let i = Math.max(0, Math.floor(from / hop)); i < Math.min(curve.length, Math.floor(to / hop)); i += 1) {
+      if (!Number.isNaN(curve[i]) && (best < 0 || curve[i] > curve[best])) best = i;
+    }
+    if (best >= 0 && curve[best] > LADDER.bottom + 2) label(pen, text, Math.min(Math.max(scale.x(best * hop), 26), scale.width - 26), levelY(lane, curve[best]) + rise, colour);
+  };
+  const span = scale.to - scale.from;
+  write(state.voice, "voice", colours.voice, -14, scale.from + span * 0.04, scale.to - span * 0.04);
+  write(state.music, "music", colours["music-text"], -12, scale.from + span * 0.03, scale.to - span * 0.03);
+  if (state.effects) write(state.effects, "effects", colours.effects, 12, scale.from + span * 0.5, scale.to - span * 0.05);
+}
+
+function playhead(pen, lanes, scale, time, height, colours) {
+  if (time < scale.from || time > scale.to) return;
+  const x = scale.x(time);
+  pen.fillStyle = colours.ink;
+  pen.fillRect(x - 0.75, lanes.ruler.top, 1.5, height - lanes.ruler.top - 4);
+  pen.beginPath();
+  pen.moveTo(x - 5, lanes.ruler.top);
+  pen.lineTo(x + 5, lanes.ruler.top);
+  pen.lineTo(x, lanes.ruler.top + 7);
+  pen.fill();
+}

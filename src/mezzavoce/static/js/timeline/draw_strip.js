@@ -1,0 +1,43 @@
+// Draws the whole programme as a strip: voice above, what lies under it below one line, ticks for findings, the window.
+import { columns } from "./detail.js";
+import { fit } from "./ink.js";
+
+const TICKS = 22;
+
+/** Draw the strip. `state` has curves, marks, view, time, duration; `colours` is a palette. */
+export function drawStrip(canvas, scale, state, colours) {
+  const { pen, width, height } = fit(canvas);
+  const middle = TICKS + (height - TICKS) / 2;
+  pen.fillStyle = colours.raised;
+  pen.fillRect(0, TICKS, width, height - TICKS);
+  if (state.series) {
+    bars(pen, columns(state.voice, state.series.hop, scale).high, middle, -1, (height - TICKS) / 2 - 2, colours.voice);
+    bars(pen, columns(state.under, state.series.hop, scale).high, middle, 1, (height - TICKS) / 2 - 2, colours.music);
+  }
+  pen.fillStyle = colours.rule;
+  pen.fillRect(0, middle, width, 1);
+  state.marks.forEach((mark) => tick(pen, scale, mark, colours));
+  pen.strokeStyle = colours.ink;
+  pen.lineWidth = 1.5;
+  pen.strokeRect(scale.x(state.view.from) + 0.75, TICKS - 1, Math.max(4, scale.x(state.view.to) - scale.x(state.view.from) - 1.5), height - TICKS);
+  pen.fillStyle = colours.ink;
+  pen.fillRect(scale.x(state.time), TICKS - 2, 1, height);
+}
+
+function bars(pen, levels, middle, way, room, colour) {
+  pen.fillStyle = colour;
+  pen.globalAlpha = 0.75;
+  for (let x = 0; x < levels.length; x += 2) {
+    const level = levels[x];
+    if (Number.isNaN(level) || level < -60) continue;
+    const size = Math.min(room, ((level + 60) / 48) * room);
+    pen.fillRect(x, way < 0 ? middle - size : middle + 1, 1.4, size);
+  }
+  pen.globalAlpha = 1;
+}
+
+function tick(pen, scale, mark, colours) {
+  const tall = mark.severity === "must" ? 12 : 7;
+  pen.fillStyle = mark.state === "open" ? colours.fault : colours.edge;
+  pen.fillRect(scale.x(mark.in) - 1, TICKS - tall, 2, tall);
+}

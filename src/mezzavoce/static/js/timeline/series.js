@@ -1,0 +1,39 @@
+// Curves over time as the server packs them: a JSON line, then int16 hundredths, curve after curve. Pure.
+
+const ABSENT = -32768;
+
+/** Unpack an ArrayBuffer into {count, hop, curves: {name: Float32Array}}; absent figures are NaN. */
+export function unpackSeries(buffer) {
+  const bytes = new Uint8Array(buffer);
+  const end = bytes.indexOf(10);
+  const header = JSON.parse(new TextDecoder().decode(bytes.subarray(0, end)));
+  const values = new Int16Array(buffer, end + 1);
+  const curves = {};
+  header.curves.forEach((name, index) => {
+    const curve = new Float32Array(header.count);
+    for (let i = 0; i < header.count; i += 1) {
+      const value = values[index * header.count + i];
+      curve[i] = value === ABSENT ? NaN : value / 100;
+    }
+    curves[name] = curve;
+  });
+  return { count: header.count, hop: header.hop_s, curves };
+}
+
+/** A level curve smoothed over an odd number of blocks as energy, where `keep` says so (all where it is missing); NaN elsewhere. */
+export function smoothLevel(curve, blocks, keep) {
+  const half = (blocks - 1) / 2;
+  const result = new Float32Array(curve.length).fill(NaN);
+  for (let i = 0; i < curve.length; i += 1) {
+    if (keep && !keep[i]) continue;
+    let energy = 0;
+    let count = 0;
+    for (let k = Math.max(0, i - half); k <= Math.min(curve.length - 1, i + half); k += 1) {
+      if ((keep && !keep[k]) || Number.isNaN(curve[k])) continue;
+      energy += 10 ** (curve[k] / 10);
+      count += 1;
+    }
+    if (count) result[i] = 10 * Math.log10(energy / count);
+  }
+  return result;
+}

@@ -1,0 +1,60 @@
+"""The core as a process with limits: reads an order from standard input, measures, writes the features, tells its progress.
+
+Started by a worker. Memory, processor time and file size are limited, the network is cut off where the system
+allows it, and the process ends with the one that started it. Each line of output is a JSON object: ``share`` and
+``doing``, or ``error`` and ``temporary`` as the last one.
+"""
+
+import ctypes
+import json
+import resource
+import signal
+import sys
+from pathlib import Path
+from typing import Any
+
+from .errors import MezzavoceError
+from .exchange.features import write_features
+from .pipeline import Job, StemFile, measure
+
+_CLONE_NEWUSER, _CLONE_NEWNET, _PR_SET_PDEATHSIG = 0x10000000, 0x40000000, 1
+_LARGEST_FILE = 8 * 1024**3
+
+
+def confine(memory_mib: int, seconds: int) -> bool:
+    """Limit this process and its children. Returns whether the network could be cut off."""
+    resource.setrlimit(resource.RLIMIT_AS, (memory_mib * 1024**2,) * 2)
+    resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds + 5))
+    resource.setrlimit(resource.RLIMIT_FSIZE, (_LARGEST_FILE,) * 2)
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    libc = ctypes.CDLL(None, use_errno=True)
+    libc.prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    # As root the network alone; otherwise through a user namespace of its own.
+    return bool(libc.unshare(_CLONE_NEWNET) == 0 or libc.unshare(_CLONE_NEWUSER | _CLONE_NEWNET) == 0)
+
+
+def _tell(**line: Any) -> None:
+    sys.stdout.write(json.dumps(line) + "\n")
+    sys.stdout.flush()
+
+
+def main() -> int:
+    """Carry out one order."""
+    order = json.load(sys.stdin)
+    confine(order["limits"]["memory_mib"], order["limits"]["seconds"])
+    stems = tuple(StemFile(Path(s["path"]), s["role"], s["name"]) for s in order["stems"])
+    job = Job(Path(order["mix"]), order["name"], stems, rate=order.get("rate"), start=order.get("start"))
+    try:
+        measurement = measure(job, lambda share, doing: _tell(share=round(share, 4), doing=doing))
+        write_features(measurement, Path(order["features"]))
+    except MezzavoceError as error:
+        _tell(error=str(error), temporary=error.temporary)
+        return 2
+    except MemoryError:
+        _tell(error="Measuring needed more memory than it may have; export the mix with fewer channels or shorter.", temporary=False)
+        return 2
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
