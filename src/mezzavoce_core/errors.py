@@ -1,17 +1,17 @@
 """Every error that the core expects, each with a sentence for the person who reads it.
 
-    MezzavoceError
-    ├── NotMeasurable            the material cannot be measured as it is
-    │   ├── MediaError           the file: missing, empty, damaged, without sound
-    │   │   ├── BrokenOff        it ends before its own header says
-    │   │   └── BadSamples       values that are no numbers
-    │   ├── NothingToMeasure     silent or too short
-    │   └── StemError            a stem that does not belong to the mix
-    ├── SpecError                a spec that cannot be read or contradicts itself
-    ├── CorrectionError          a corrections file that cannot be read
-    ├── TimecodeError            a timecode or frame rate that cannot be
-    ├── UsageError               options that do not fit together
-    └── ToolFailed               a tool was killed or is missing: worth another try
+MezzavoceError
+├── NotMeasurable            the material cannot be measured as it is
+│   ├── MediaError           the file: missing, empty, damaged, without sound
+│   │   ├── BrokenOff        it ends before its own header says
+│   │   └── BadSamples       values that are no numbers
+│   ├── NothingToMeasure     silent or too short
+│   └── StemError            a stem that does not belong to the mix
+├── SpecError                a spec that cannot be read or contradicts itself
+├── CorrectionError          a corrections file that cannot be read
+├── TimecodeError            a timecode or frame rate that cannot be
+├── UsageError               options that do not fit together
+└── ToolFailed               a tool was killed or is missing: worth another try
 """
 
 

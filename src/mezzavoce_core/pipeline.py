@@ -10,14 +10,14 @@ from numpy.typing import NDArray
 
 from . import VERSION
 from .errors import NothingToMeasure, StemError
-from .judge.model import Judgement
 from .judge.judging import judge
+from .judge.model import Judgement
 from .judge.spec import Spec
 from .measure.loudness import MOMENTARY_TICKS, integrated
 from .measure.measurement import ROLES, Measurement, StemLevels
 from .measure.meter import Levels, Meter
-from .measure.speech import Speech
 from .measure.sketch import Sketch
+from .measure.speech import Speech
 from .measure.stems import MAX_DELAY_S, Placed, loud_stretches, place
 from .media import decode
 from .media.probe import FileInfo, probe
@@ -100,7 +100,9 @@ class _Shares:
         return lambda done_s: self._progress(float(begin + (end - begin) * min(1.0, done_s / duration)), doing)
 
 
-def _meter(path: Path, info: FileInfo, rate_hz: int, *, between_samples: bool, tell: Callable[[float], None], skip: int = 0, sketch: Sketch | None = None) -> Levels:
+def _meter(
+    path: Path, info: FileInfo, rate_hz: int, *, between_samples: bool, tell: Callable[[float], None], skip: int = 0, sketch: Sketch | None = None
+) -> Levels:
     """Meter one file, sketching it on the way; ``skip`` samples are dropped at the start, or silence put there where it is negative."""
     meter = Meter(rate_hz, info.channels, between_samples=between_samples)
     held = np.zeros((max(0, -skip), info.channels), dtype=np.float32)
@@ -153,8 +155,7 @@ def _place(job: Job, stems: Sequence[Levels], sketches: Sequence[Sketch]) -> lis
     for stem, where in zip(job.stems, placed, strict=True):
         if where is not None and not where.contained:
             raise StemError(
-                f"The mix “{job.name}” does not contain the stem “{stem.name}”: they share no sound. "
-                f"Check that both belong to the same programme and version."
+                f"The mix “{job.name}” does not contain the stem “{stem.name}”: they share no sound. Check that both belong to the same programme and version."
             )
     return placed
 
@@ -170,8 +171,10 @@ def _fit(stem: StemFile, own: FileInfo, levels: Levels, where: Placed | None, me
     if abs(gain_db) < _UNITY_WITHIN_DB:
         gain_db = 0.0
     shaped = Levels(
-        power=_shape(levels.power, mix.power.shape), sample_peak=_shape(levels.sample_peak, mix.sample_peak.shape),
-        true_peak=_shape(levels.true_peak, mix.true_peak.shape), samples=mix.samples,
+        power=_shape(levels.power, mix.power.shape),
+        sample_peak=_shape(levels.sample_peak, mix.sample_peak.shape),
+        true_peak=_shape(levels.true_peak, mix.true_peak.shape),
+        samples=mix.samples,
     )
     return StemLevels(stem.name, stem.role, shaped, gain_db, delay_s, where.coherence if where else None)
 
@@ -179,5 +182,5 @@ def _fit(stem: StemFile, own: FileInfo, levels: Levels, where: Placed | None, me
 def _shape(part: NDArray[np.float32], shape: tuple[int, ...]) -> NDArray[np.float32]:
     """Cut or filled with silence to the mix's length; a mono stem stands in every channel."""
     shaped = np.zeros(shape, dtype=np.float32)
-    shaped[:len(part)] = part[:len(shaped)]
+    shaped[: len(part)] = part[: len(shaped)]
     return shaped

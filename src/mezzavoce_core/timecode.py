@@ -13,8 +13,12 @@ from .errors import TimecodeError
 
 HOURS_PER_DAY = 24
 _RATES = {
-    "23.976": Fraction(24000, 1001), "23.98": Fraction(24000, 1001), "29.97": Fraction(30000, 1001),
-    "47.952": Fraction(48000, 1001), "47.95": Fraction(48000, 1001), "59.94": Fraction(60000, 1001),
+    "23.976": Fraction(24000, 1001),
+    "23.98": Fraction(24000, 1001),
+    "29.97": Fraction(30000, 1001),
+    "47.952": Fraction(48000, 1001),
+    "47.95": Fraction(48000, 1001),
+    "59.94": Fraction(60000, 1001),
 }
 _KNOWN = (24, 25, 30, 48, 50, 60, 100, 120)
 _PATTERN = re.compile(r"(\d{1,2}):(\d{2}):(\d{2})([:;.])(\d{2,3})")
@@ -49,10 +53,11 @@ class FrameRate:
     @property
     def frames_per_day(self) -> int:
         """Labels in 24 hours."""
-        return HOURS_PER_DAY * 6 * self._frames_per_ten_minutes
+        return HOURS_PER_DAY * 6 * self.frames_per_ten_minutes
 
     @property
-    def _frames_per_ten_minutes(self) -> int:
+    def frames_per_ten_minutes(self) -> int:
+        """Frames in ten minutes of labels, after which dropping repeats."""
         return self.nominal * 600 - 9 * self.dropped_per_minute
 
     def __str__(self) -> str:
@@ -102,7 +107,7 @@ def format_timecode(frame: int, rate: FrameRate) -> str:
     frame %= rate.frames_per_day
     dropped = rate.dropped_per_minute
     if dropped:
-        tens, rest = divmod(frame, rate._frames_per_ten_minutes)
+        tens, rest = divmod(frame, rate.frames_per_ten_minutes)
         frames_per_minute = rate.nominal * 60 - dropped
         frame += 9 * dropped * tens
         if rest >= rate.nominal * 60:

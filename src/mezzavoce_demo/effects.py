@@ -60,5 +60,10 @@ def _clank(length_s: float, rng: np.random.Generator) -> Stereo:
 
 
 _MAKERS: dict[str, Callable[[float, np.random.Generator], Stereo]] = {
-    "sea": _sea, "wind": _wind, "engine": _engine, "bell": _bell, "horn": _horn, "clank": _clank,
+    "sea": _sea,
+    "wind": _wind,
+    "engine": _engine,
+    "bell": _bell,
+    "horn": _horn,
+    "clank": _clank,
 }

@@ -27,7 +27,6 @@ class Keeper(AsyncMessage):
 
 async def serve(folder: Path, port: int) -> None:
     """Take mail until the process is ended."""
-    folder.mkdir(parents=True, exist_ok=True)
     loop = asyncio.get_running_loop()
     handler = Keeper(folder)
     server = await loop.create_server(lambda: SMTP(handler, hostname="mailbox.localhost"), "127.0.0.1", port)
@@ -36,4 +35,5 @@ async def serve(folder: Path, port: int) -> None:
 
 
 if __name__ == "__main__":
+    Path(sys.argv[1]).mkdir(parents=True, exist_ok=True)
     asyncio.run(serve(Path(sys.argv[1]), int(sys.argv[2])))

@@ -41,7 +41,11 @@ def _bar(canvas: Stereo, at_s: float, beat: float, key: int, step: int, strength
         tone = chord[(0, 1, 2, 1, 0, 2, 1, 2)[eighth]] + 7
         accent = 1.0 if eighth % 4 == 0 else 0.7
         slack = float(rng.normal(0, 0.006))
-        place(canvas, panned(_plucked(_note(key, tone), beat * 1.6, 0.16 * strength * accent, bright=5), 0.35 - 0.1 * (eighth % 3)), max(0.0, at_s + eighth * beat / 2 + slack))
+        place(
+            canvas,
+            panned(_plucked(_note(key, tone), beat * 1.6, 0.16 * strength * accent, bright=5), 0.35 - 0.1 * (eighth % 3)),
+            max(0.0, at_s + eighth * beat / 2 + slack),
+        )
     for hit in range(_BEATS):
         place(canvas, panned(_brush(beat * 0.45, 0.03 * strength * (1.4 if hit % 2 else 0.8), rng), 0.5), at_s + hit * beat)
 
@@ -59,7 +63,9 @@ def _melody(canvas: Stereo, length_s: float, beat: float, key: int, rng: np.rand
 
 def _plucked(hz: float, length_s: float, level: float, bright: float) -> Mono:
     t = np.arange(frames(length_s)) / RATE
-    tone = sum(np.sin(2 * np.pi * hz * k * (1 + 0.0003 * k * k) * t) * np.exp(-t * (1.6 + 0.9 * k)) / k**1.3 for k in range(1, int(bright) + 4) if hz * k < 9000)
+    tone = sum(
+        np.sin(2 * np.pi * hz * k * (1 + 0.0003 * k * k) * t) * np.exp(-t * (1.6 + 0.9 * k)) / k**1.3 for k in range(1, int(bright) + 4) if hz * k < 9000
+    )
     return level * tone * np.minimum(1, t / 0.004) * np.minimum(1, (length_s - t) / 0.05)
 
 

@@ -74,7 +74,14 @@ class Episode:
 
 EPISODES: tuple[Episode, ...] = (
     Episode(
-        number=1, title="Two Keepers at Orrevik", frame_rate="25", start="10:00:00:00", length_s=82, key=50, tempo=84, due_in_days=1,
+        number=1,
+        title="Two Keepers at Orrevik",
+        frame_rate="25",
+        start="10:00:00:00",
+        length_s=82,
+        key=50,
+        tempo=84,
+        due_in_days=1,
         lines=(
             Line(6.0, NARRATOR, "On the outermost rock of the Hestholm coast, two people have kept one lamp for thirty winters."),
             Line(13.5, NARRATOR, "The supply boat comes on the first dry day of the month, and not always then."),
@@ -86,7 +93,14 @@ EPISODES: tuple[Episode, ...] = (
         sounds=(Sound("sea", 0, 82, -43), Sound("wind", 18, 9, -41), Sound("bell", 21.2, 3, -32), Sound("bell", 57.5, 3, -33)),
     ),
     Episode(
-        number=2, title="The Bell Buoy off Tarn Skerry", frame_rate="25", start="10:00:00:00", length_s=96, key=45, tempo=96, due_in_days=2,
+        number=2,
+        title="The Bell Buoy off Tarn Skerry",
+        frame_rate="25",
+        start="10:00:00:00",
+        length_s=96,
+        key=45,
+        tempo=96,
+        due_in_days=2,
         lines=(
             Line(5.0, NARRATOR, "Nobody rings the bell off Tarn Skerry. The swell does it, four times a minute, day and night."),
             Line(19.0, NARRATOR, "Every second spring it is lifted out, scraped, painted red, and put back on its chain."),
@@ -103,7 +117,14 @@ EPISODES: tuple[Episode, ...] = (
         ),
     ),
     Episode(
-        number=3, title="Paraffin Day", frame_rate="30000/1001df", start="01:00:00;00", length_s=90, key=47, tempo=76, due_in_days=4,
+        number=3,
+        title="Paraffin Day",
+        frame_rate="30000/1001df",
+        start="01:00:00;00",
+        length_s=90,
+        key=47,
+        tempo=76,
+        due_in_days=4,
         lines=(
             Line(5.0, NARRATOR, "Four hundred litres came up the landing in summer, two cans at a time, on a yoke across the shoulders."),
             Line(20.0, NARRATOR, "The oil was strained through felt before it went near the burner, for one hair in the wick could smoke the glass."),
@@ -112,7 +133,11 @@ EPISODES: tuple[Episode, ...] = (
             Line(74.0, KEEPER, "I still smell it on the third landing. You cannot paint that away."),
         ),
         sounds=(
-            Sound("sea", 0, 90, -44), Sound("wind", 12, 6, -42), Sound("clank", 39.98, 0.5, -29.2), Sound("engine", 57.4, 8.4, -27.5), Sound("bell", 69, 3, -33),
+            Sound("sea", 0, 90, -44),
+            Sound("wind", 12, 6, -42),
+            Sound("clank", 39.98, 0.5, -29.2),
+            Sound("engine", 57.4, 8.4, -27.5),
+            Sound("bell", 69, 3, -33),
         ),
         slips=(Slip("push", 23.0, by=8.0, length_s=3.2),),
         planted=(
@@ -123,14 +148,23 @@ EPISODES: tuple[Episode, ...] = (
         silent_music=((32.0, 51.0),),
     ),
     Episode(
-        number=4, title="Pilots of the Kvalsund Bar: announcement", frame_rate="25", start="09:58:30:00", length_s=62, key=52, tempo=104, due_in_days=1,
+        number=4,
+        title="Kvalsund Pilots, announcement",
+        frame_rate="25",
+        start="09:58:30:00",
+        length_s=62,
+        key=52,
+        tempo=104,
+        due_in_days=1,
         lines=(
             Line(7.0, NARRATOR, "Next week: the bar at Kvalsund moves forty metres a year, and somebody has to know where it went."),
             Line(22.0, PILOT, "You take the sounding, you draw the line, and the sea rubs it out again."),
             Line(36.0, NARRATOR, "Pilots of the Kvalsund Bar. Thursday, after the weather."),
         ),
         sounds=(Sound("sea", 0, 62, -43), Sound("horn", 14.8, 1.0, -13.6), Sound("bell", 30.0, 3, -32)),
-        target_lufs=-20.6, spec="EBU R 128 s1", swell_db=9.0,
+        target_lufs=-20.6,
+        spec="EBU R 128 s1",
+        swell_db=9.0,
         planted=(
             Planted("integrated-off-target", 0.0, 62.0, "The whole announcement stands at -20.6 LUFS instead of -23."),
             Planted("short-term-over", 44.0, 60.0, "The closing music passes -18 LUFS short-term."),

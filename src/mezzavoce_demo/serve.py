@@ -11,7 +11,8 @@ from pathlib import Path
 from honcho.manager import Manager
 
 from .render import render_all
-from .services import CannotStart, Database, free_port, end, mariadb, redis, secret
+from .services import CannotStart, Database, end, free_port, mariadb, redis, secret
+
 
 def main(arguments: list[str]) -> int:
     """Run the demo; returns the exit code."""
@@ -56,10 +57,15 @@ def _start_over(data: Path) -> None:
 
 def _environment(data: Path, database: Database, broker: str, web_port: int, mail_port: int) -> dict[str, str]:
     return {
-        "DJANGO_SETTINGS_MODULE": "mezzavoce.config.settings", "MEZZAVOCE_DEMO": "1", "MEZZAVOCE_DATA_DIR": str(data),
+        "DJANGO_SETTINGS_MODULE": "mezzavoce.config.settings",
+        "MEZZAVOCE_DEMO": "1",
+        "MEZZAVOCE_DATA_DIR": str(data),
         "MEZZAVOCE_SECRET_KEY": os.environ.get("MEZZAVOCE_SECRET_KEY") or secret(data, "application"),
-        "MEZZAVOCE_DB_PORT": str(database.port), "MEZZAVOCE_DB_PASSWORD": database.password, "MEZZAVOCE_BROKER_URL": f"{broker}/0",
-        "MEZZAVOCE_SMTP_HOST": "127.0.0.1", "MEZZAVOCE_SMTP_PORT": str(mail_port),
+        "MEZZAVOCE_DB_PORT": str(database.port),
+        "MEZZAVOCE_DB_PASSWORD": database.password,
+        "MEZZAVOCE_BROKER_URL": f"{broker}/0",
+        "MEZZAVOCE_SMTP_HOST": "127.0.0.1",
+        "MEZZAVOCE_SMTP_PORT": str(mail_port),
         "MEZZAVOCE_BASE_URL": os.environ.get("MEZZAVOCE_BASE_URL", f"http://127.0.0.1:{web_port}"),
     }
 
@@ -81,7 +87,11 @@ def _prepare(data: Path) -> None:
 def _run(data: Path, web_port: int, mail_port: int) -> int:
     manager = Manager()
     celery = f"exec {sys.executable} -m celery --quiet -A mezzavoce.config worker --loglevel WARNING --without-gossip --without-mingle"
-    manager.add_process("web", f"exec {sys.executable} -m gunicorn mezzavoce.config.wsgi --bind 127.0.0.1:{web_port} --workers 2 --threads 6 --timeout 120 --log-level warning --worker-tmp-dir {data}", quiet=True)
+    manager.add_process(
+        "web",
+        f"exec {sys.executable} -m gunicorn mezzavoce.config.wsgi --bind 127.0.0.1:{web_port} "
+        f"--workers 2 --threads 6 --timeout 120 --log-level warning --worker-tmp-dir {data}",
+    )
     manager.add_process("measuring", f"{celery} -Q measuring -n measuring@%h -c 1")
     manager.add_process("errands", f"{celery} -Q errands -n errands@%h -c 1 -B -s {data / 'beat'}")
     manager.add_process("mailbox", f"exec {sys.executable} -m mezzavoce_demo.mailbox {data / 'mailbox'} {mail_port}")

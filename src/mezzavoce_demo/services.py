@@ -68,12 +68,31 @@ def mariadb(folder: Path, port: int, *, durable: bool = True) -> Iterator[Databa
     fast = [] if durable else ["--innodb-flush-log-at-trx-commit=0", "--innodb-doublewrite=0"]
     grants = _write_grants(folder, password)
     # The socket is named relative to the data, because its path may have only about a hundred characters.
-    process = subprocess.Popen([
-        _binary("mariadbd"), "--no-defaults", f"--user={user}", f"--datadir={home / 'data'}", "--socket=../run/mariadb.sock",
-        f"--pid-file={run / 'mariadb.pid'}", "--bind-address=127.0.0.1", f"--port={port}", "--character-set-server=utf8mb4",
-        "--collation-server=utf8mb4_unicode_ci", "--skip-log-bin", "--skip-name-resolve", f"--log-error={run / 'error.log'}", f"--tmpdir={run}",
-        "--innodb-buffer-pool-size=128M", f"--init-file={grants}", *fast,
-    ], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True)
+    process = subprocess.Popen(
+        [
+            _binary("mariadbd"),
+            "--no-defaults",
+            f"--user={user}",
+            f"--datadir={home / 'data'}",
+            "--socket=../run/mariadb.sock",
+            f"--pid-file={run / 'mariadb.pid'}",
+            "--bind-address=127.0.0.1",
+            f"--port={port}",
+            "--character-set-server=utf8mb4",
+            "--collation-server=utf8mb4_unicode_ci",
+            "--skip-log-bin",
+            "--skip-name-resolve",
+            f"--log-error={run / 'error.log'}",
+            f"--tmpdir={run}",
+            "--innodb-buffer-pool-size=128M",
+            f"--init-file={grants}",
+            *fast,
+        ],
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+        start_new_session=True,
+    )
     try:
         _wait_for_database(Database(port, password), process, run / "error.log")
         yield Database(port, password)
@@ -84,9 +103,12 @@ def mariadb(folder: Path, port: int, *, durable: bool = True) -> Iterator[Databa
 def _install(home: Path, user: str) -> None:
     part = home / "data.part"
     shutil.rmtree(part, ignore_errors=True)
-    done = subprocess.run([
-        _binary("mariadb-install-db"), "--no-defaults", f"--datadir={part}", "--auth-root-authentication-method=normal", "--skip-test-db", f"--user={user}",
-    ], capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        [_binary("mariadb-install-db"), "--no-defaults", f"--datadir={part}", "--auth-root-authentication-method=normal", "--skip-test-db", f"--user={user}"],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     if done.returncode:
         raise CannotStart(f"The database could not be set up in {home}:\n{done.stdout[-800:]}{done.stderr[-800:]}")
     part.rename(home / "data")
@@ -126,8 +148,23 @@ def redis(folder: Path, port: int) -> Iterator[str]:
     home = folder / "redis"
     home.mkdir(parents=True, exist_ok=True)
     process = subprocess.Popen(
-        [_binary("redis-server"), "--port", str(port), "--bind", "127.0.0.1", "--dir", str(home), "--save", "", "--appendonly", "no", "--logfile", str(home / "redis.log")],
-        stdin=subprocess.DEVNULL, start_new_session=True,
+        [
+            _binary("redis-server"),
+            "--port",
+            str(port),
+            "--bind",
+            "127.0.0.1",
+            "--dir",
+            str(home),
+            "--save",
+            "",
+            "--appendonly",
+            "no",
+            "--logfile",
+            str(home / "redis.log"),
+        ],
+        stdin=subprocess.DEVNULL,
+        start_new_session=True,
     )
     try:
         _wait_for_port(port, process)

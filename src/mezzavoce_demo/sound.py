@@ -50,8 +50,8 @@ def place(canvas: Stereo, signal: Stereo, at_s: float) -> None:
     begin = frames(at_s)
     if begin < 0:
         signal, begin = signal[-begin:], 0
-    part = signal[:max(0, len(canvas) - begin)]
-    canvas[begin:begin + len(part)] += part
+    part = signal[: max(0, len(canvas) - begin)]
+    canvas[begin : begin + len(part)] += part
 
 
 def band(noise: Mono, low_hz: float, high_hz: float) -> Mono:
@@ -67,8 +67,8 @@ def hall(signal: Stereo, seconds: float, share: float, seed: int) -> Stereo:
     rng = np.random.default_rng(seed)
     count = frames(seconds)
     tail = rng.standard_normal((count, 2)) * np.exp(-6.9 * np.arange(count) / count)[:, None]
-    tail[:frames(0.012)] = 0
+    tail[: frames(0.012)] = 0
     tail /= np.sqrt((tail**2).sum(axis=0))
     size = 1 << int(np.ceil(np.log2(len(signal) + count)))
     wet = np.fft.irfft(np.fft.rfft(signal, size, axis=0) * np.fft.rfft(tail, size, axis=0), size, axis=0)
-    return signal + share * wet[:len(signal)]
+    return signal + share * wet[: len(signal)]

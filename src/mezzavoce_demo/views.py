@@ -32,7 +32,7 @@ class Mail:
     @property
     def attachment(self) -> EmailMessage | None:
         """The table that came with it."""
-        return next((part for part in self.message.iter_attachments()), None)  # type: ignore[return-value]
+        return next((part for part in self.message.walk() if part.get_filename()), None)
 
     @property
     def at(self) -> object:
@@ -74,7 +74,9 @@ def attachment(request: HttpRequest, mail_id: int) -> HttpResponse:
     part = _find(mail_id).attachment
     if part is None:
         raise Http404
-    return HttpResponse(part.get_content(), content_type="text/csv; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{part.get_filename()}"'})
+    return HttpResponse(
+        part.get_content(), content_type="text/csv; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{part.get_filename()}"'}
+    )
 
 
 def _paths() -> list[Path]:

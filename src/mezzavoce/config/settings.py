@@ -25,9 +25,18 @@ ALLOWED_HOSTS = _env("HOSTS", "127.0.0.1,localhost").split(",")
 CSRF_TRUSTED_ORIGINS = [BASE_URL]
 
 INSTALLED_APPS = [
-    "django.contrib.auth", "django.contrib.contenttypes", "django.contrib.sessions", "django.contrib.messages", "django.contrib.staticfiles",
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
     "csp",
-    "mezzavoce.accounts", "mezzavoce.library", "mezzavoce.measuring", "mezzavoce.notes", "mezzavoce.dispatch", "mezzavoce.screens",
+    "mezzavoce.accounts",
+    "mezzavoce.library",
+    "mezzavoce.measuring",
+    "mezzavoce.notes",
+    "mezzavoce.dispatch",
+    "mezzavoce.screens",
     *(["mezzavoce_demo"] if DEMO else []),
 ]
 MIDDLEWARE = [
@@ -44,27 +53,35 @@ MIDDLEWARE = [
 ]
 ROOT_URLCONF = "mezzavoce.config.urls"
 WSGI_APPLICATION = "mezzavoce.config.wsgi.application"
-TEMPLATES = [{
-    "BACKEND": "django.template.backends.django.DjangoTemplates",
-    "DIRS": [Path(__file__).parent / "templates"],
-    "APP_DIRS": True,
-    "OPTIONS": {
-        "context_processors": [
-            "django.template.context_processors.request", "django.contrib.auth.context_processors.auth",
-            "django.contrib.messages.context_processors.messages", "mezzavoce.config.context.page",
-        ],
-    },
-}]
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [Path(__file__).parent / "templates"],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+                "mezzavoce.config.context.page",
+            ]
+        },
+    }
+]
 
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.mysql",
-        "NAME": _env("DB_NAME", "mezzavoce"), "USER": _env("DB_USER", "mezzavoce"), "PASSWORD": _env("DB_PASSWORD", ""),
-        "HOST": _env("DB_HOST", "127.0.0.1"), "PORT": _env("DB_PORT", "8406"),
-        "CONN_MAX_AGE": 60, "CONN_HEALTH_CHECKS": True,
+        "NAME": _env("DB_NAME", "mezzavoce"),
+        "USER": _env("DB_USER", "mezzavoce"),
+        "PASSWORD": _env("DB_PASSWORD", ""),
+        "HOST": _env("DB_HOST", "127.0.0.1"),
+        "PORT": _env("DB_PORT", "8406"),
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
         "OPTIONS": {"charset": "utf8mb4", "init_command": "SET sql_mode='STRICT_TRANS_TABLES', innodb_strict_mode=1"},
         "TEST": {"CHARSET": "utf8mb4", "COLLATION": "utf8mb4_unicode_ci"},
-    },
+    }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
@@ -83,9 +100,14 @@ SECURE_REFERRER_POLICY = "same-origin"
 X_FRAME_OPTIONS = "SAMEORIGIN"
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
-        "default-src": [SELF], "img-src": [SELF, "data:"], "media-src": [SELF, "blob:"], "object-src": [NONE],
-        "base-uri": [SELF], "form-action": [SELF], "frame-ancestors": [SELF],
-    },
+        "default-src": [SELF],
+        "img-src": [SELF, "data:"],
+        "media-src": [SELF, "blob:"],
+        "object-src": [NONE],
+        "base-uri": [SELF],
+        "form-action": [SELF],
+        "frame-ancestors": [SELF],
+    }
 }
 
 LANGUAGE_CODE = "en-gb"
@@ -99,7 +121,7 @@ STATIC_ROOT = DATA_DIR / "static"
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": DATA_DIR / "files"}},
     "staticfiles": {
-        "BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage" if _env("PLAIN_STATIC", "0") == "1" else "mezzavoce.config.staticfiles.HashedModules",
+        "BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage" if _env("PLAIN_STATIC", "0") == "1" else "mezzavoce.config.staticfiles.HashedModules"
     },
 }
 # Where the core process works and where uploads grow before they are whole.
@@ -140,7 +162,8 @@ CORE_SECONDS = int(_env("CORE_SECONDS", "300"))
 CORE_SECONDS_PER_SECOND = 2
 
 LOGGING = {
-    "version": 1, "disable_existing_loggers": False,
+    "version": 1,
+    "disable_existing_loggers": False,
     "formatters": {"line": {"format": "%(levelname)s %(name)s %(message)s"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
     "root": {"handlers": ["console"], "level": _env("LOG_LEVEL", "WARNING")},

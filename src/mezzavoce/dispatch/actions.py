@@ -1,6 +1,7 @@
 """Preparing, sending and answering notes."""
 
 from datetime import timedelta
+from functools import partial
 
 from django.conf import settings
 from django.core.mail import EmailMultiAlternatives
@@ -11,6 +12,7 @@ from django.utils import timezone
 from django.utils.text import slugify
 
 from ..accounts.models import Person, record
+from ..config.celery import app
 from ..config.refusals import Overtaken, Refused
 from ..library.access import require
 from ..library.models import Contact, Membership, Mix
@@ -23,6 +25,11 @@ from .tokens import hash_of, new_seed, token_for
 
 MOST_ATTEMPTS = 6
 _TEXT_LENGTH = 2000
+
+
+def _wake(task: str, row_id: int) -> None:
+    """Tell a worker; tasks import this module, so they are named and not imported."""
+    app.send_task(f"mezzavoce.dispatch.tasks.{task}", (row_id,))
 
 
 def sendable(mix: Mix) -> list[Marked]:
@@ -42,13 +49,18 @@ def prepare(person: Person, mix: Mix, contacts: list[Contact]) -> Dispatch:
         Dispatch.objects.filter(mix=mix, state=Dispatch.State.PREPARED).update(state=Dispatch.State.DROPPED)
         contents = [compose.content_of(i) for i in items]
         dispatch = Dispatch.objects.create(
-            mix=mix, by=person, subject=compose.subject(mix, len(items)), csv_text=compose.csv_of(contents),
+            mix=mix,
+            by=person,
+            subject=compose.subject(mix, len(items)),
+            csv_text=compose.csv_of(contents),
             csv_name=f"{slugify(str(mix.programme))}-mix-{mix.number}-notes.csv",
         )
-        DispatchItem.objects.bulk_create([
-            DispatchItem(dispatch=dispatch, note=i.note, mark=i.mark, note_version=i.note.version if i.note else 1, position=k, content=c)
-            for k, (i, c) in enumerate(zip(items, contents, strict=True))
-        ])
+        DispatchItem.objects.bulk_create(
+            [
+                DispatchItem(dispatch=dispatch, note=i.note, mark=i.mark, note_version=i.note.version if i.note else 1, position=k, content=c)
+                for k, (i, c) in enumerate(zip(items, contents, strict=True))
+            ]
+        )
         for contact in contacts:
             _address(dispatch, contact, contents)
     return dispatch
@@ -57,7 +69,7 @@ def prepare(person: Person, mix: Mix, contacts: list[Contact]) -> Dispatch:
 def _address(dispatch: Dispatch, contact: Contact, contents: list[dict[str, object]]) -> None:
     seed = new_seed()
     recipient = Recipient.objects.create(
-        dispatch=dispatch, contact=contact, seed=seed, token_hash=hash_of(token_for(seed)), expires=timezone.now() + timedelta(days=settings.LINK_DAYS),
+        dispatch=dispatch, contact=contact, seed=seed, token_hash=hash_of(token_for(seed)), expires=timezone.now() + timedelta(days=settings.LINK_DAYS)
     )
     text, html = compose.letter(dispatch.mix, contents, contact.name, dispatch.by.name)
     Delivery.objects.create(recipient=recipient, text=text, html=html)
@@ -75,8 +87,6 @@ def with_link(text: str, recipient: Recipient) -> str:
 
 def send(person: Person, dispatch: Dispatch) -> Dispatch:
     """Hand a prepared dispatch to the queue. Refused when a note changed since it was prepared."""
-    from .tasks import deliver, make_excerpts
-
     require(person, dispatch.mix.production, Membership.Role.REVIEWER)
     with transaction.atomic():
         row = Dispatch.objects.select_for_update().get(pk=dispatch.pk)
@@ -92,15 +102,17 @@ def send(person: Person, dispatch: Dispatch) -> Dispatch:
         Delivery.objects.filter(recipient__dispatch=row).update(state=Delivery.State.WAITING, next_try=timezone.now())
         record(row.mix.production, person, "send notes", row.subject, after=[str(r.contact) for r in row.recipients.select_related("contact")])
         for delivery_id in Delivery.objects.filter(recipient__dispatch=row).values_list("id", flat=True):
-            transaction.on_commit(lambda d=delivery_id: deliver.delay(d))
-        transaction.on_commit(lambda: make_excerpts.delay(row.pk))
+            transaction.on_commit(partial(_wake, "deliver", delivery_id))
+        transaction.on_commit(partial(_wake, "make_excerpts", row.pk))
     return row
 
 
 def try_delivery(delivery_id: int) -> bool:
     """Send one waiting mail. A refusing server is asked again, later each time, then it is said on the page. Returns whether it went out."""
     with transaction.atomic():
-        delivery = Delivery.objects.select_for_update(skip_locked=True).filter(pk=delivery_id, state=Delivery.State.WAITING, next_try__lte=timezone.now()).first()
+        delivery = (
+            Delivery.objects.select_for_update(skip_locked=True).filter(pk=delivery_id, state=Delivery.State.WAITING, next_try__lte=timezone.now()).first()
+        )
         if delivery is None:
             return False
         # Claimed by moving the next try: a second worker that reads the row now leaves it alone.
@@ -125,7 +137,10 @@ def try_delivery(delivery_id: int) -> bool:
 def _message(recipient: Recipient, delivery: Delivery) -> EmailMultiAlternatives:
     dispatch = recipient.dispatch
     message = EmailMultiAlternatives(
-        dispatch.subject, with_link(delivery.text, recipient), to=[str(recipient.contact)], reply_to=[dispatch.by.mail],
+        dispatch.subject,
+        with_link(delivery.text, recipient),
+        to=[str(recipient.contact)],
+        reply_to=[dispatch.by.mail],
         # The same id at every try, so that a mail accepted twice is shown once.
         headers={"Message-ID": f"<{recipient.seed}@mezzavoce>"},
     )
@@ -136,8 +151,6 @@ def _message(recipient: Recipient, delivery: Delivery) -> EmailMultiAlternatives
 
 def retry(person: Person, delivery: Delivery) -> None:
     """Try a mail again that was given up or waits for its next try."""
-    from .tasks import deliver
-
     require(person, delivery.recipient.dispatch.mix.production, Membership.Role.REVIEWER)
     with transaction.atomic():
         row = Delivery.objects.select_for_update().get(pk=delivery.pk)
@@ -145,7 +158,7 @@ def retry(person: Person, delivery: Delivery) -> None:
             raise Overtaken("This mail has gone out already.")
         row.state, row.attempts, row.next_try = Delivery.State.WAITING, 0, timezone.now()
         row.save()
-        transaction.on_commit(lambda: deliver.delay(row.pk))
+        transaction.on_commit(partial(_wake, "deliver", row.pk))
 
 
 def recipient_for(token: str) -> Recipient:
@@ -170,7 +183,9 @@ def answer(recipient: Recipient, item: DispatchItem, what: str, reason: str, cli
     try:
         with transaction.atomic():
             given = Answer.objects.create(recipient=recipient, item=item, what=what, reason=reason.strip()[:_TEXT_LENGTH], client_key=client_key[:40])
-            record(recipient.dispatch.mix.production, None, f"answer: {what}", f"{recipient.dispatch.mix}: {item.content['letters']}", after=str(recipient.contact))
+            record(
+                recipient.dispatch.mix.production, None, f"answer: {what}", f"{recipient.dispatch.mix}: {item.content['letters']}", after=str(recipient.contact)
+            )
     except IntegrityError:
         return Answer.objects.get(recipient=recipient, client_key=client_key[:40])
     return given

@@ -8,7 +8,7 @@ from mezzavoce_core.exchange.notes_csv import write_notes_csv
 
 from ..library.models import Mix
 from ..notes.selectors import Marked
-from ..notes.wording import change, prediction
+from ..notes.wording import ROLES, change, gain, prediction, rate_words
 
 # Stands for the personal link until a mail is shown or sent.
 LINK = "https://personal-link.invalid/"
@@ -20,10 +20,19 @@ def content_of(item: Marked) -> dict[str, Any]:
     remedy = mark.evidence["remedy"]
     assert item.note is not None
     return {
-        "letters": mark.letters, "family": mark.family, "severity": item.note.severity, "title": mark.title, "text": item.note.text,
-        "in_s": item.in_s, "out_s": item.out_s, "in_timecode": clock.timecode_in(item.in_s), "out_timecode": clock.timecode_out(item.out_s),
-        "role": remedy["role"] if remedy else None, "change": change(remedy) if remedy else "", "prediction": prediction(remedy) if remedy else "",
-        "points": [{"timecode": p["at_timecode"], "gain": f"{p['gain_db']:+.1f} dB"} for p in remedy["points"]] if remedy else [],
+        "letters": mark.letters,
+        "family": mark.family,
+        "severity": item.note.severity,
+        "title": mark.title,
+        "text": item.note.text,
+        "in_s": item.in_s,
+        "out_s": item.out_s,
+        "in_timecode": clock.timecode_in(item.in_s),
+        "out_timecode": clock.timecode_out(item.out_s),
+        "role": ROLES[remedy["role"]] if remedy else None,
+        "change": change(remedy) if remedy else "",
+        "prediction": prediction(remedy) if remedy else "",
+        "points": [{"timecode": p["at_timecode"], "gain": gain(p["gain_db"])} for p in remedy["points"]] if remedy else [],
     }
 
 
@@ -34,7 +43,7 @@ def subject(mix: Mix, count: int) -> str:
 
 def letter(mix: Mix, contents: list[dict[str, Any]], name: str, sender: str) -> tuple[str, str]:
     """Text and HTML of the mail to one addressee, with the placeholder for the link."""
-    context = {"mix": mix, "items": contents, "name": name, "sender": sender, "link": LINK}
+    context = {"mix": mix, "items": contents, "name": name, "sender": sender, "link": LINK, "rate": rate_words(mix)}
     return render_to_string("dispatch/mail.txt", context), render_to_string("dispatch/mail.html", context)
 
 
@@ -42,8 +51,14 @@ def csv_of(contents: list[dict[str, Any]]) -> str:
     """The attached table."""
     rows = [
         {
-            "mark": c["letters"], "in": c["in_timecode"], "out": c["out_timecode"], "severity": c["severity"], "title": c["title"], "note": c["text"],
-            "change": c["change"], "points": "; ".join(f"{p['timecode']} {p['gain']}" for p in c["points"]),
+            "mark": c["letters"],
+            "in": c["in_timecode"],
+            "out": c["out_timecode"],
+            "severity": c["severity"],
+            "title": c["title"],
+            "note": c["text"],
+            "change": c["change"],
+            "points": "; ".join(f"{p['timecode']} {p['gain']}" for p in c["points"]),
         }
         for c in contents
     ]

@@ -16,7 +16,9 @@ def newest_answers(mixes: Iterable[Mix]) -> dict[int, Answer]:
 def sent_counts(mixes: Iterable[Mix]) -> dict[int, int]:
     """How many notes of each mix were sent."""
     counts: dict[int, int] = {}
-    items = DispatchItem.objects.filter(dispatch__mix__in=list(mixes), dispatch__state=Dispatch.State.SENT).values_list("dispatch__mix_id", "note_id").distinct()
+    items = (
+        DispatchItem.objects.filter(dispatch__mix__in=list(mixes), dispatch__state=Dispatch.State.SENT).values_list("dispatch__mix_id", "note_id").distinct()
+    )
     for mix_id, _ in items:
         counts[mix_id] = counts.get(mix_id, 0) + 1
     return counts

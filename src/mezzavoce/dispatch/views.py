@@ -15,6 +15,7 @@ from ..library import actions as library_actions
 from ..library.access import mix_for, role_in
 from ..library.models import Contact, Membership
 from ..library.serving import serve
+from ..notes.wording import rate_words
 from . import actions
 from .models import Delivery, DispatchItem, Recipient
 from .selectors import dispatches_of, newest_answers
@@ -26,8 +27,12 @@ def notes(request: HttpRequest, mix_id: int) -> HttpResponse:
     """What is written, what was sent, what came back."""
     mix = mix_for(request.user, mix_id)
     context = {
-        "mix": mix, "waiting": actions.sendable(mix), "contacts": list(mix.production.contacts.all()), "dispatches": dispatches_of(mix),
-        "answers": newest_answers([mix]), "may": role_in(request.user, mix.production) != Membership.Role.GUEST,
+        "mix": mix,
+        "waiting": actions.sendable(mix),
+        "contacts": list(mix.production.contacts.all()),
+        "dispatches": dispatches_of(mix),
+        "answers": newest_answers([mix]),
+        "may": role_in(request.user, mix.production) != Membership.Role.GUEST,
     }
     return render(request, "dispatch/notes.html", context)
 
@@ -107,8 +112,18 @@ def editor(request: HttpRequest, token: str) -> HttpResponse:
     items = list(recipient.dispatch.items.select_related("excerpt", "still"))
     own = {a.item_id: a for a in recipient.answers.all()}
     shown = [(item, own[item.pk] if item.pk in own and own[item.pk].what != "taken back" else None) for item in items]
-    context = {"recipient": recipient, "dispatch": recipient.dispatch, "mix": recipient.dispatch.mix, "items": shown, "token": token}
-    return render(request, "dispatch/editor.html", context, headers={"Referrer-Policy": "no-referrer", "X-Robots-Tag": "noindex"})
+    context = {
+        "recipient": recipient,
+        "dispatch": recipient.dispatch,
+        "mix": recipient.dispatch.mix,
+        "items": shown,
+        "token": token,
+        "rate": rate_words(recipient.dispatch.mix),
+    }
+    response = render(request, "dispatch/editor.html", context)
+    # The address is the key to the page: it must not travel on as a referrer or into an index.
+    response["Referrer-Policy"], response["X-Robots-Tag"] = "same-origin", "noindex"
+    return response
 
 
 @require_POST

@@ -72,7 +72,7 @@ def add_contact(person: Person, production: Production, name: str, mail: str) ->
 
 
 def plan_programme(
-    person: Person, production: Production, number: int, title: str, due: date | None = None, spec_version: SpecVersion | None = None,
+    person: Person, production: Production, number: int, title: str, due: date | None = None, spec_version: SpecVersion | None = None
 ) -> Programme:
     """A programme that is to come. Its number is free, its title says something."""
     require(person, production, Membership.Role.REVIEWER)
@@ -101,8 +101,17 @@ def take_in(person: Person, production: Production, intake: Intake) -> Mix:
         label = intake.label or info.layout
         number = (Mix.objects.filter(programme=programme, label=label).aggregate(n=Max("number"))["n"] or 0) + 1
         mix = Mix.objects.create(
-            programme=programme, label=label, number=number, frame_rate=str(rate), drop_frame=rate.drop_frame, start_timecode=intake.start_timecode,
-            sample_rate_hz=info.sample_rate_hz, channels=info.channels, duration_s=info.duration_s, has_picture=info.has_picture, taken_in_by=person,
+            programme=programme,
+            label=label,
+            number=number,
+            frame_rate=str(rate),
+            drop_frame=rate.drop_frame,
+            start_timecode=intake.start_timecode,
+            sample_rate_hz=info.sample_rate_hz,
+            channels=info.channels,
+            duration_s=info.duration_s,
+            has_picture=info.has_picture,
+            taken_in_by=person,
         )
         Track.objects.bulk_create([Track(mix=mix, file=file, role=role) for file, role in intake.files])
         record(production, person, "take in", str(mix))
@@ -138,6 +147,8 @@ def _check_files(production: Production, files: Sequence[tuple[StoredFile, str]]
         if file.sha256 in seen:
             raise Refused(f"“{file.name}” and “{seen[file.sha256].name}” are the same file. Remove one of them.")
         seen[file.sha256] = file
-    before = Track.objects.filter(file__sha256=mixes[0].sha256, role=Track.Role.MIX, mix__programme__production=production).select_related("mix__programme").first()
+    before = (
+        Track.objects.filter(file__sha256=mixes[0].sha256, role=Track.Role.MIX, mix__programme__production=production).select_related("mix__programme").first()
+    )
     if before:
         raise Refused(f"This very file is here already as {before.mix}. Measure that one again, or choose the new export.")

@@ -56,8 +56,33 @@ def cut(source: Path, in_s: float, out_s: float, target: Path) -> None:
     """A passage of a playback file as a file of its own."""
     begin = max(0.0, in_s)
     problem = _ffmpeg(
-        ["-ss", f"{begin:.3f}", "-i", f"file:{source.resolve()}", "-t", f"{out_s - begin:.3f}", "-map", "0", "-c:v", "libx264", "-preset", "veryfast",
-         "-crf", "27", "-pix_fmt", "yuv420p", "-c:a", "aac", "-b:a", "160k"], target, 120)
+        [
+            "-ss",
+            f"{begin:.3f}",
+            "-i",
+            f"file:{source.resolve()}",
+            "-t",
+            f"{out_s - begin:.3f}",
+            "-map",
+            "0:v?",
+            "-map",
+            "0:a",
+            "-c:v",
+            "libx264",
+            "-preset",
+            "veryfast",
+            "-crf",
+            "27",
+            "-pix_fmt",
+            "yuv420p",
+            "-c:a",
+            "aac",
+            "-b:a",
+            "160k",
+        ],
+        target,
+        120,
+    )
     if problem:
         raise RuntimeError(problem)
 
@@ -82,7 +107,23 @@ def _claim(mix_id: int) -> Mix | None:
 
 def _ffmpeg(arguments: list[str], target: Path, limit_s: float) -> str:
     """Run ffmpeg; returns what went wrong as a sentence, or nothing."""
-    command = ["nice", "-n", "10", "ffmpeg", "-v", "error", "-nostdin", "-y", *PROTOCOLS, *arguments, *(("-movflags", "+faststart") if target.suffix == ".mp4" else ()), str(target)]
+    command = [
+        "nice",
+        "-n",
+        "10",
+        "ffmpeg",
+        "-v",
+        "error",
+        "-nostdin",
+        "-y",
+        *PROTOCOLS,
+        *arguments,
+        "-dn",
+        "-map_metadata",
+        "-1",
+        *(("-movflags", "+faststart", "-write_tmcd", "0") if target.suffix == ".mp4" else ()),
+        str(target),
+    ]
     try:
         done = subprocess.run(command, capture_output=True, stdin=subprocess.DEVNULL, timeout=limit_s, check=False, cwd=settings.DATA_DIR)
     except subprocess.TimeoutExpired:

@@ -42,10 +42,12 @@ def _move_in(path: Path, name: str) -> None:
 def local_copy(row: StoredFile) -> Iterator[Path]:
     """A path to read the file at, for as long as the block runs."""
     try:
-        yield Path(default_storage.path(row.storage_name))
-        return
+        path = Path(default_storage.path(row.storage_name))
     except NotImplementedError:
         pass
+    else:
+        yield path
+        return
     with work_folder() as folder:
         path = folder / row.key.hex
         with default_storage.open(row.storage_name) as source, path.open("wb") as target:

@@ -14,6 +14,7 @@ from mezzavoce_core.exchange.series import write_page_series
 from mezzavoce_core.judge.judging import judge as core_judge
 
 from ..accounts.models import Person, record
+from ..config.celery import app
 from ..config.refusals import Overtaken, Refused
 from ..library.access import require
 from ..library.models import Membership, Mix, SpecVersion, StoredFile, Track
@@ -27,14 +28,13 @@ _RETRY_AFTER = timedelta(seconds=5)
 
 def request_run(person: Person, mix: Mix) -> Run:
     """Ask for a mix to be measured (again). Refused while it already is."""
-    from .tasks import wake
-
     require(person, mix.production, Membership.Role.REVIEWER)
     try:
         with transaction.atomic():
             run = Run.objects.create(mix=mix, active_key=str(mix.pk), requested_by=person)
             record(mix.production, person, "measure", str(mix))
-            transaction.on_commit(wake.delay)
+            # Named and not imported, because the tasks import this module.
+            transaction.on_commit(lambda: app.send_task("mezzavoce.measuring.tasks.wake"))
     except IntegrityError:
         raise Overtaken(f"{mix} is being measured already; wait for it, or cancel it first.") from None
     return run
@@ -125,13 +125,28 @@ def judge_run(run: Run, spec_version: SpecVersion) -> Judgement:
         write_page_series(result, curves)
         findings = detail.pop("findings")
         judgement = Judgement.objects.create(
-            run=run, spec_version=spec_version, verdict=detail["verdict"], figures=_figures(detail, findings), detail=detail,
+            run=run,
+            spec_version=spec_version,
+            verdict=detail["verdict"],
+            figures=_figures(detail, findings),
+            detail=detail,
             series=keep(curves, run.mix.production, StoredFile.Kind.SERIES, "series.bin"),
         )
-        Finding.objects.bulk_create([
-            Finding(judgement=judgement, kind=f["kind"], family=f["family"], severity=f["severity"], role=f["role"], in_s=f["in_s"], out_s=f["out_s"], evidence=f)
-            for f in findings
-        ])
+        Finding.objects.bulk_create(
+            [
+                Finding(
+                    judgement=judgement,
+                    kind=f["kind"],
+                    family=f["family"],
+                    severity=f["severity"],
+                    role=f["role"],
+                    in_s=f["in_s"],
+                    out_s=f["out_s"],
+                    evidence=f,
+                )
+                for f in findings
+            ]
+        )
         judged.send(sender=Judgement, judgement=judgement)
     return judgement
 
@@ -143,6 +158,9 @@ def _figures(detail: dict[str, Any], findings: list[dict[str, Any]]) -> dict[str
     music = None if passages is None else [p["speech_to_music_lu"] for p in passages if p["speech_to_music_lu"] is not None]
     loud = {name: detail["loudness"][name] for name in ("integrated_lufs", "range_lu", "true_peak_max_dbtp", "short_term_max_lufs", "dialogue_lufs")}
     return loud | {
-        "clear_share": detail["clear_share"], "ratios_lu": ratios, "music_ratios_lu": music,
-        "must": sum(f["severity"] == "must" for f in findings), "should": sum(f["severity"] == "should" for f in findings),
+        "clear_share": detail["clear_share"],
+        "ratios_lu": ratios,
+        "music_ratios_lu": music,
+        "must": sum(f["severity"] == "must" for f in findings),
+        "should": sum(f["severity"] == "should" for f in findings),
     }

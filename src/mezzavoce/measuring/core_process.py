@@ -39,8 +39,12 @@ def measure(order: Order, hold: Callable[[float, str], bool]) -> None:
     limit_s = settings.CORE_SECONDS + settings.CORE_SECONDS_PER_SECOND * order.duration_s
     request = order.job | {"features": str(order.features), "limits": {"memory_mib": settings.CORE_MEMORY_MIB, "seconds": int(limit_s)}}
     process = subprocess.Popen(
-        [sys.executable, "-m", "mezzavoce_core.confined"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
-        cwd=order.features.parent, env=_environment(order.features.parent),
+        [sys.executable, "-m", "mezzavoce_core.confined"],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        cwd=order.features.parent,
+        env=_environment(order.features.parent),
     )
     try:
         assert process.stdin is not None

@@ -23,7 +23,9 @@ def claim() -> Run | None:
     free = Q(state=Run.State.WAITING) | Q(state=Run.State.RUNNING, lease_until__lt=now)
     busy = dict(
         Run.objects.filter(state=Run.State.RUNNING, lease_until__gte=now)
-        .values_list("mix__programme__production").annotate(n=Count("id")).values_list("mix__programme__production", "n"),
+        .values_list("mix__programme__production")
+        .annotate(n=Count("id"))
+        .values_list("mix__programme__production", "n")
     )
     candidates = sorted(Run.objects.filter(free).values_list("id", "mix__programme__production"), key=lambda c: (busy.get(c[1], 0), c[0]))
     for run_id, _ in candidates:
@@ -43,7 +45,9 @@ def claim() -> Run | None:
 
 def _give_up(run: Run) -> None:
     run.state, run.active_key, run.finished = Run.State.FAILED, None, timezone.now()
-    run.error = f"The worker stopped {run.attempts} times while it measured this mix. Export the file again, or give the worker more memory, then measure again."
+    run.error = (
+        f"The worker stopped {run.attempts} times while it measured this mix. Export the file again, or give the worker more memory, then measure again."
+    )
     run.save()
 
 

@@ -10,7 +10,10 @@ from .models import Decision, Mark, Note
 
 @dataclass(frozen=True)
 class Marked:
-    """A mark as pages show it: what was found, what was decided, the note if there is one. ``finding`` is None when the newest measurement does not find it any more."""
+    """A mark as pages show it: what was found, what was decided, the note if there is one.
+
+    ``finding`` is None when the newest measurement does not find it any more.
+    """
 
     mark: Mark
     mix: Mix
@@ -50,7 +53,9 @@ def marked(mix: Mix, judgement: Judgement | None) -> list[Marked]:
     decisions = newest_decisions([mix])
     notes = {m.pk: n for n in Note.objects.filter(mix=mix).exclude(state=Note.State.WITHDRAWN).prefetch_related("marks") for m in n.marks.all()}
     marks = Mark.objects.filter(born_mix=mix)
-    return [Marked(m, mix, findings.get(m.pk), decisions.get((mix.pk, m.pk)), notes.get(m.pk)) for m in marks if m.pk in findings or (mix.pk, m.pk) in decisions]
+    return [
+        Marked(m, mix, findings.get(m.pk), decisions.get((mix.pk, m.pk)), notes.get(m.pk)) for m in marks if m.pk in findings or (mix.pk, m.pk) in decisions
+    ]
 
 
 def newest_decisions(mixes: Iterable[Mix]) -> dict[tuple[int, int], Decision]:

@@ -2,11 +2,18 @@
 
 from typing import Any
 
+from ..library.models import Mix
+
 ROLES = {"dialogue": "the voice", "music": "the music", "effects": "the effects", "background": "music and effects", "mix": "the whole mix"}
 
 KINDS = {
-    "integrated-off-target": "loudness off target", "short-term-over": "too loud for three seconds", "true-peak-over": "peak over", "duck-missing": "music stays up",
-    "duck-late": "late fall", "masked-speech": "words covered", "first-word-masked": "first word covered",
+    "integrated-off-target": "loudness off target",
+    "short-term-over": "too loud for three seconds",
+    "true-peak-over": "peak over",
+    "duck-missing": "music stays up",
+    "duck-late": "late fall",
+    "masked-speech": "words covered",
+    "first-word-masked": "first word covered",
 }
 
 
@@ -33,6 +40,18 @@ def change(remedy: dict[str, Any]) -> str:
     if remedy["action"] == "reshape":
         return f"Let {who} fall before the first word ({amount:.1f} dB down, earlier)"
     return f"{'Raise' if remedy['amount_db'] > 0 else 'Lower'} {who} by {amount:.1f} dB"
+
+
+def gain(gain_db: float) -> str:
+    """A gain with its sign and unit."""
+    return f"{gain_db:+.1f} dB" if round(gain_db, 1) else "0.0 dB"
+
+
+def rate_words(mix: Mix) -> str:
+    """A frame rate as people say it."""
+    fps = f"{float(mix.clock.rate.fps):.3f}".rstrip("0").rstrip(".")
+    named = {"29.970": "29.97", "59.940": "59.94"}.get(f"{float(mix.clock.rate.fps):.3f}", fps)
+    return f"{named} frames/s{', drop-frame' if mix.drop_frame else ''}"
 
 
 def prediction(remedy: dict[str, Any]) -> str:

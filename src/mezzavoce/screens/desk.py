@@ -126,7 +126,7 @@ def _row(programme: Programme) -> Row:
         return Row(programme, None)
     runs = list(mixes[0].runs.all())
     measured = next((r for r in runs if r.judgements.all()), None)
-    judgement = list(measured.judgements.all())[0] if measured else None
+    judgement = next(iter(measured.judgements.all())) if measured else None
     return Row(programme, mixes[0], runs[0] if runs else None, judgement)
 
 

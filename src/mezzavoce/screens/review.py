@@ -46,6 +46,17 @@ class Review:
         return [m for m in self.marks if m.note]
 
     @property
+    def listed(self) -> list[tuple[Marked, str]]:
+        """Every mark with the word at the end of its line: weight while open, then the decision, then the editor's answer."""
+        return [(m, self._word(m)) for m in self.marks]
+
+    def _word(self, item: Marked) -> str:
+        if item.is_open:
+            return item.mark.severity
+        answer = self.answers.get(item.note.pk) if item.note else None
+        return Answer.What(answer.what).label if answer else item.state
+
+    @property
     def sentence(self) -> str:
         """The verdict in words."""
         return sentence(self.judgement, self.marks) if self.judgement else ""
@@ -68,8 +79,11 @@ class Review:
         evidence = self.chosen.mark.evidence
         remedy = evidence["remedy"]
         return {
-            "change": change(remedy) if remedy else "", "prediction": prediction(remedy) if remedy else "", "proposed": proposed_text(evidence),
-            "alternatives": [(in_sentence(change(a)), a["enough"]) for a in evidence["alternatives"]], "also": [KINDS.get(k, k) for k in evidence["also"]],
+            "change": change(remedy) if remedy else "",
+            "prediction": prediction(remedy) if remedy else "",
+            "proposed": proposed_text(evidence),
+            "alternatives": [(in_sentence(change(a)), a["enough"]) for a in evidence["alternatives"]],
+            "also": [KINDS.get(k, k) for k in evidence["also"]],
         }
 
     @property
@@ -78,13 +92,24 @@ class Review:
         clock = self.mix.clock
         detail = self.judgement.detail if self.judgement else {}
         return {
-            "duration": self.mix.duration_s, "rate": str(clock.rate), "dropFrame": clock.rate.drop_frame, "start": self.mix.start_timecode,
+            "duration": self.mix.duration_s,
+            "rate": str(clock.rate),
+            "dropFrame": clock.rate.drop_frame,
+            "start": self.mix.start_timecode,
             "limits": self.judgement.spec_version.limits if self.judgement else {},
             "speech": [[s["in_s"], s["out_s"]] for s in detail.get("speech") or []],
             "marks": [
                 {
-                    "id": m.mark.pk, "letters": m.mark.letters, "family": m.mark.family, "severity": m.mark.severity, "state": m.state, "title": m.mark.title,
-                    "in": m.in_s, "out": m.out_s, "role": m.mark.role, "remedy": _points(m.mark.evidence["remedy"]),
+                    "id": m.mark.pk,
+                    "letters": m.mark.letters,
+                    "family": m.mark.family,
+                    "severity": m.mark.severity,
+                    "state": m.state,
+                    "title": m.mark.title,
+                    "in": m.in_s,
+                    "out": m.out_s,
+                    "role": m.mark.role,
+                    "remedy": _points(m.mark.evidence["remedy"]),
                 }
                 for m in self.marks
             ],
@@ -102,6 +127,12 @@ def review(person: Person, mix_id: int, letters: str | None = None) -> Review:
     marks = marked(mix, judgement)
     chosen = next((m for m in marks if m.mark.letters == letters), None) or next((m for m in marks if m.is_open), marks[0] if marks else None)
     return Review(
-        mix=mix, role=role_in(person, mix.production) or "guest", run=newest_run(mix), judgement=judgement, marks=marks,
-        answers=newest_answers([mix]), last=last_undoable(mix), chosen=chosen,
+        mix=mix,
+        role=role_in(person, mix.production) or "guest",
+        run=newest_run(mix),
+        judgement=judgement,
+        marks=marks,
+        answers=newest_answers([mix]),
+        last=last_undoable(mix),
+        chosen=chosen,
     )

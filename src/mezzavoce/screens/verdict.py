@@ -22,7 +22,7 @@ class Figure:
 
 
 def sentence(judgement: Judgement, marks: list[Marked]) -> str:
-    """Does this mix pass? Where not?"""
+    """Does this mix pass, and where not."""
     dismissed = [m for m in marks if m.state in ("not a fault", "allowed")]
     left = [m for m in marks if m.finding and m not in dismissed]
     must = [m for m in left if m.mark.severity == "must"]
@@ -45,7 +45,13 @@ def figures(judgement: Judgement) -> list[Figure]:
     by_dialogue = limits["anchor"] == "dialogue" and loud["dialogue_lufs"] is not None
     found = [
         _around("Integrated", loud["integrated_lufs"], None if by_dialogue else limits, "How loud the whole programme is, gated as in ITU-R BS.1770."),
-        _at_most("True peak, highest", loud["true_peak_max_dbtp"], "dBTP", limits["true_peak_max_dbtp"], "The highest level of the wave itself, also between two samples."),
+        _at_most(
+            "True peak, highest",
+            loud["true_peak_max_dbtp"],
+            "dBTP",
+            limits["true_peak_max_dbtp"],
+            "The highest level of the wave itself, also between two samples.",
+        ),
     ]
     if limits["short_term_max_lufs"] is not None:
         found.append(_at_most("Short-term, highest", loud["short_term_max_lufs"], "LUFS", limits["short_term_max_lufs"], "The loudest three seconds."))
@@ -57,7 +63,16 @@ def figures(judgement: Judgement) -> list[Figure]:
         least = limits["clear_share_min"]
         holds = None if least is None else round(share * 100) >= round(least * 100)
         words = "not limited" if least is None else f"at least {least * 100:.0f}"
-        found.append(Figure("Speech in the clear", f"{share * 100:.0f}", "%", words, holds, f"Share of the speech that stands {limits['clearance_lu']:g} LU or more over what lies under it."))
+        found.append(
+            Figure(
+                "Speech in the clear",
+                f"{share * 100:.0f}",
+                "%",
+                words,
+                holds,
+                f"Share of the speech that stands {limits['clearance_lu']:g} LU or more over what lies under it.",
+            )
+        )
     return found
 
 

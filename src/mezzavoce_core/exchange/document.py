@@ -23,9 +23,9 @@ def document(judgement: Judgement) -> dict[str, Any]:
         "file": measurement.file.as_dict() | {"duration_s": measurement.duration_s},
         "range": {"in_s": 0.0, "out_s": measurement.duration_s, "left_out": []},
         "loudness": _loudness(judgement),
-        "speech": None if evidence.speech is None else [
-            {"in_s": s.in_s, "out_s": s.out_s, "confidence": s.confidence, "by_hand": s.by_hand} for s in evidence.speech
-        ],
+        "speech": None
+        if evidence.speech is None
+        else [{"in_s": s.in_s, "out_s": s.out_s, "confidence": s.confidence, "by_hand": s.by_hand} for s in evidence.speech],
         "separation": None if evidence.passages is None else "stems",
         "passages": None if evidence.passages is None else [_passage(p) for p in evidence.passages],
         "clear_share": figure(judgement.clear_share),
@@ -58,27 +58,49 @@ def _loudness(judgement: Judgement) -> dict[str, Any]:
 
 def _passage(p: Passage) -> dict[str, Any]:
     return {
-        "in_s": p.in_s, "out_s": p.out_s, "speech_lufs": figure(p.speech_lufs), "music_lufs": figure(p.music_lufs),
-        "effects_lufs": figure(p.effects_lufs), "speech_to_music_lu": figure(p.speech_to_music_lu),
-        "speech_to_background_lu": figure(p.speech_to_background_lu), "first_word_lu": figure(p.first_word_lu),
+        "in_s": p.in_s,
+        "out_s": p.out_s,
+        "speech_lufs": figure(p.speech_lufs),
+        "music_lufs": figure(p.music_lufs),
+        "effects_lufs": figure(p.effects_lufs),
+        "speech_to_music_lu": figure(p.speech_to_music_lu),
+        "speech_to_background_lu": figure(p.speech_to_background_lu),
+        "first_word_lu": figure(p.first_word_lu),
     }
 
 
 def _duck(d: Duck) -> dict[str, Any]:
     return {
-        "fall_start_s": d.fall_start_s, "fall_end_s": d.fall_end_s, "return_start_s": d.return_start_s, "return_end_s": d.return_end_s,
-        "depth_db": d.depth_db, "open_lufs": figure(d.open_lufs), "bed_lufs": figure(d.bed_lufs), "speech": d.speech,
+        "fall_start_s": d.fall_start_s,
+        "fall_end_s": d.fall_end_s,
+        "return_start_s": d.return_start_s,
+        "return_end_s": d.return_end_s,
+        "depth_db": d.depth_db,
+        "open_lufs": figure(d.open_lufs),
+        "bed_lufs": figure(d.bed_lufs),
+        "speech": d.speech,
     }
 
 
 def finding_dict(finding: Finding, clock: Clock) -> dict[str, Any]:
     """One finding with its timecodes."""
     return {
-        "kind": finding.kind, "family": finding.family, "severity": finding.severity, "certainty": finding.certainty,
-        "in_s": finding.in_s, "out_s": finding.out_s,
-        "in_timecode": clock.timecode_in(finding.in_s), "out_timecode": clock.timecode_out(finding.out_s),
-        "role": finding.role, "source": finding.source, "title": finding.title, "message": finding.message,
-        "measured": figure(finding.measured), "limit": finding.limit, "unit": finding.unit, "also": list(finding.also),
+        "kind": finding.kind,
+        "family": finding.family,
+        "severity": finding.severity,
+        "certainty": finding.certainty,
+        "in_s": finding.in_s,
+        "out_s": finding.out_s,
+        "in_timecode": clock.timecode_in(finding.in_s),
+        "out_timecode": clock.timecode_out(finding.out_s),
+        "role": finding.role,
+        "source": finding.source,
+        "title": finding.title,
+        "message": finding.message,
+        "measured": figure(finding.measured),
+        "limit": finding.limit,
+        "unit": finding.unit,
+        "also": list(finding.also),
         "remedy": None if finding.remedy is None else _remedy(finding.remedy, clock),
         "alternatives": _remedies(finding.alternatives, clock),
     }
@@ -90,7 +112,10 @@ def _remedies(remedies: Sequence[Remedy], clock: Clock) -> list[dict[str, Any]]:
 
 def _remedy(remedy: Remedy, clock: Clock) -> dict[str, Any]:
     return {
-        "action": remedy.action, "role": remedy.role, "source": remedy.source, "amount_db": remedy.amount_db,
+        "action": remedy.action,
+        "role": remedy.role,
+        "source": remedy.source,
+        "amount_db": remedy.amount_db,
         "points": [{"at_s": p.at_s, "at_timecode": clock.timecode_in(p.at_s), "gain_db": p.gain_db} for p in remedy.points],
         "bands": [],
         "predicted_speech_to_background_lu": figure(remedy.predicted_speech_to_background_lu),

@@ -19,7 +19,10 @@ def write_features(measurement: Measurement, path: Path) -> None:
     signals = [measurement.mix, *(s.levels for s in measurement.stems)]
     arrays = {f"{name}_{k}": getattr(levels, name) for k, levels in enumerate(signals) for name in _ARRAYS}
     header = {
-        "format": FORMAT, "made_by": measurement.made_by, "file": measurement.file.as_dict(), "samples": [levels.samples for levels in signals],
+        "format": FORMAT,
+        "made_by": measurement.made_by,
+        "file": measurement.file.as_dict(),
+        "samples": [levels.samples for levels in signals],
         "stems": [{"name": s.name, "role": s.role, "gain_db": s.gain_db, "delay_s": s.delay_s, "coherence": s.coherence} for s in measurement.stems],
     }
     part = path.with_suffix(".part")

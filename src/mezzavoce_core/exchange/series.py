@@ -41,7 +41,8 @@ def _balance(balance: Balance | None, ratios: Floats, count: int) -> dict[str, F
     return {
         "speech_probability": active_share(balance.flags),
         **{f"{name}_lufs": absent if power is None else _level(block_mean(power)) for name, power in parts.items()},
-        "local_ratio_lu": ratios, "audibility": absent,
+        "local_ratio_lu": ratios,
+        "audibility": absent,
     }
 
 

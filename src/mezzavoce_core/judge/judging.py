@@ -32,8 +32,13 @@ def gather(measurement: Measurement, spec: Spec, corrections: Sequence[Speech] =
     gain = 2.0 if spec.limits.mono == "dual" and measurement.file.channels == 1 else 1.0
     power = measurement.mix_power(gain=gain)
     base = Evidence(
-        measurement=measurement, spec=spec, clock=Clock.starting(measurement.file.start_timecode, measurement.file.rate),
-        power=power, loudness=loudness(power), dialogue_lufs=None, true_peak_dbtp=amplitude_to_db(measurement.mix.true_peak.max(axis=0)),
+        measurement=measurement,
+        spec=spec,
+        clock=Clock.starting(measurement.file.start_timecode, measurement.file.rate),
+        power=power,
+        loudness=loudness(power),
+        dialogue_lufs=None,
+        true_peak_dbtp=amplitude_to_db(measurement.mix.true_peak.max(axis=0)),
     )
     voice = measurement.role_power("dialogue", gain=gain)
     if voice is None:
@@ -44,8 +49,16 @@ def gather(measurement: Measurement, spec: Spec, corrections: Sequence[Speech] =
     balance = Balance(voice, music, measurement.role_power("effects", gain=gain), measurement.role_power(*_BACKGROUND, gain=gain), flags)
     spans = passage_spans(speech, spec.limits.bridge_s)
     return Evidence(
-        measurement=measurement, spec=spec, clock=base.clock, power=power, loudness=base.loudness,
-        dialogue_lufs=mean_lufs(block_mean(voice)[np.flatnonzero(balance.active)]), true_peak_dbtp=base.true_peak_dbtp,
-        speech=speech, balance=balance, passages=tuple(passage(balance, a, b) for a, b in spans),
-        ducks=find_ducks(music, spans) if music is not None else None, local_ratio_lu=local_ratio(balance),
+        measurement=measurement,
+        spec=spec,
+        clock=base.clock,
+        power=power,
+        loudness=base.loudness,
+        dialogue_lufs=mean_lufs(block_mean(voice)[np.flatnonzero(balance.active)]),
+        true_peak_dbtp=base.true_peak_dbtp,
+        speech=speech,
+        balance=balance,
+        passages=tuple(passage(balance, a, b) for a, b in spans),
+        ducks=find_ducks(music, spans) if music is not None else None,
+        local_ratio_lu=local_ratio(balance),
     )

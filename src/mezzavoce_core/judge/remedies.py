@@ -34,7 +34,7 @@ def hold_points(evidence: Evidence, in_s: float, out_s: float, gain_db: float) -
 
 
 def balance_remedies(
-    evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], *, wanted: float, gap: Gap | None = None,
+    evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], *, wanted: float, gap: Gap | None = None
 ) -> tuple[Remedy | None, tuple[Remedy, ...]]:
     """The remedy for too thin a gap over some blocks, and its alternatives.
 
@@ -65,8 +65,12 @@ def _search(evidence: Evidence, in_s: float, out_s: float, gap: Gap, wanted: flo
             break
     headroom = _headroom_db(evidence, in_s, out_s) if action == "raise" else np.inf
     return Remedy(
-        action=action, role=role, amount_db=sign * amount, points=points,
-        predicted_speech_to_background_lu=ratio, predicted_integrated_lufs=integrated_with(evidence, role, factor),
+        action=action,
+        role=role,
+        amount_db=sign * amount,
+        points=points,
+        predicted_speech_to_background_lu=ratio,
+        predicted_integrated_lufs=integrated_with(evidence, role, factor),
         enough=bool(ratio >= wanted and amount <= headroom),
     )
 
@@ -98,8 +102,7 @@ def earlier_fall(evidence: Evidence, duck: Duck, onset_s: float) -> Remedy:
     points = tuple(Point(round(float(t), 3), round(float(g), 1)) for t, g in zip(times, added, strict=True))
     factor = gain_curve(points, len(evidence.balance.voice))
     return Remedy(
-        action="reshape", role="music", amount_db=round(-duck.depth_db, 1), points=points,
-        predicted_integrated_lufs=integrated_with(evidence, "music", factor),
+        action="reshape", role="music", amount_db=round(-duck.depth_db, 1), points=points, predicted_integrated_lufs=integrated_with(evidence, "music", factor)
     )
 
 
@@ -109,7 +112,11 @@ def whole_gain(evidence: Evidence, amount_db: float) -> Remedy:
     limit = evidence.spec.limits.true_peak_max_dbtp
     now = evidence.loudness.integrated_lufs
     return Remedy(
-        action="gain", role="mix", amount_db=round(amount_db, 1), points=(Point(0.0, round(amount_db, 1)),),
-        predicted_integrated_lufs=None if now is None else now + amount_db, predicted_true_peak_dbtp=peak,
+        action="gain",
+        role="mix",
+        amount_db=round(amount_db, 1),
+        points=(Point(0.0, round(amount_db, 1)),),
+        predicted_integrated_lufs=None if now is None else now + amount_db,
+        predicted_true_peak_dbtp=peak,
         enough=limit is None or round(peak, 1) <= limit,
     )

@@ -61,10 +61,31 @@ PRESETS: tuple[Spec, ...] = (
 DEFAULT = PRESETS[0]
 # Limits of the published list that this version does not judge yet: a spec may carry them, none is applied.
 NOT_JUDGED = (
-    "range_max_lu", "momentary_max_lufs", "loudness_to_dialogue_max_lu", "audibility_min", "duck_depth_max_db", "bed_spread_db", "fall_early_s",
-    "ramp_min_s", "ramp_max_s", "return_after_s", "stray_min_db", "channel_gain_db", "voice_spread_lu", "section_jump_lu", "cue_jump_lu", "dropout_s",
-    "clipped_run_samples", "imbalance_db", "mono_loss_lu", "noise_below_speech_lu", "entry_max_db", "end_ramp_min_s", "effect_over_speech_lu",
-    "duration_s", "duration_tolerance_s",
+    "range_max_lu",
+    "momentary_max_lufs",
+    "loudness_to_dialogue_max_lu",
+    "audibility_min",
+    "duck_depth_max_db",
+    "bed_spread_db",
+    "fall_early_s",
+    "ramp_min_s",
+    "ramp_max_s",
+    "return_after_s",
+    "stray_min_db",
+    "channel_gain_db",
+    "voice_spread_lu",
+    "section_jump_lu",
+    "cue_jump_lu",
+    "dropout_s",
+    "clipped_run_samples",
+    "imbalance_db",
+    "mono_loss_lu",
+    "noise_below_speech_lu",
+    "entry_max_db",
+    "end_ramp_min_s",
+    "effect_over_speech_lu",
+    "duration_s",
+    "duration_tolerance_s",
 )
 _NEVER_NULL = ("integrated_tolerance_lu", "bridge_s")
 _CHOICES = {"anchor": ANCHORS, "mono": MONO_WAYS}

@@ -55,8 +55,8 @@ def local_ratio(balance: Balance) -> Floats:
     if balance.background is None:
         return np.full(len(active), np.nan)
     kernel = np.ones(_WINDOW_BLOCKS)
-    voice, background = (np.convolve(block_mean(p) * active, kernel)[_WINDOW_BLOCKS // 2:][:len(active)] for p in (balance.voice, balance.background))
-    spoken = np.convolve(active.astype(np.float64), kernel)[_WINDOW_BLOCKS // 2:][:len(active)]
+    voice, background = (np.convolve(block_mean(p) * active, kernel)[_WINDOW_BLOCKS // 2 :][: len(active)] for p in (balance.voice, balance.background))
+    spoken = np.convolve(active.astype(np.float64), kernel)[_WINDOW_BLOCKS // 2 :][: len(active)]
     # Differences of the running sums leave dust where there is silence.
     ratio = power_to_db(voice) - power_to_db(np.maximum(background, 1e-15))
     return np.where(active & (spoken >= _LEAST_SPEECH_BLOCKS - 0.5), ratio, np.nan)
@@ -68,8 +68,13 @@ def passage(balance: Balance, in_s: float, out_s: float) -> Passage:
     voice = mean_lufs(block_mean(balance.voice)[chosen])
     music, effects, background = (_under(p, chosen, voice) for p in (balance.music, balance.effects, balance.background))
     return Passage(
-        in_s=in_s, out_s=out_s, speech_lufs=voice, music_lufs=music, effects_lufs=effects,
-        speech_to_music_lu=_difference(voice, music), speech_to_background_lu=_difference(voice, background),
+        in_s=in_s,
+        out_s=out_s,
+        speech_lufs=voice,
+        music_lufs=music,
+        effects_lufs=effects,
+        speech_to_music_lu=_difference(voice, music),
+        speech_to_background_lu=_difference(voice, background),
         first_word_lu=first_word(balance, in_s, out_s),
     )
 
@@ -79,7 +84,7 @@ def first_word(balance: Balance, in_s: float, out_s: float) -> float | None:
     if balance.background is None:
         return None
     begin = round(in_s * TICKS_PER_S)
-    spoken = begin + np.flatnonzero(balance.flags[begin:round(out_s * TICKS_PER_S)])[:_FIRST_WORD_TICKS]
+    spoken = begin + np.flatnonzero(balance.flags[begin : round(out_s * TICKS_PER_S)])[:_FIRST_WORD_TICKS]
     return _difference(mean_lufs(balance.voice[spoken]), mean_lufs(balance.background[spoken]))
 
 

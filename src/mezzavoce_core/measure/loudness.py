@@ -39,20 +39,20 @@ def moving_mean(power: Floats, ticks: int) -> Floats:
     result = np.full(len(power), np.nan)
     if len(power) >= ticks:
         sums = np.concatenate([[0.0], np.cumsum(power)])
-        result[ticks - 1:] = np.maximum(sums[ticks:] - sums[:-ticks], 0.0) / ticks
+        result[ticks - 1 :] = np.maximum(sums[ticks:] - sums[:-ticks], 0.0) / ticks
     return result
 
 
 def block_mean(power: Floats) -> Floats:
     """Mean power of each 100 ms, ``(blocks,)``; an unfinished last block is left out."""
     whole = len(power) // TICKS_PER_BLOCK
-    mean: Floats = power[:whole * TICKS_PER_BLOCK].reshape(whole, TICKS_PER_BLOCK).mean(axis=1)
+    mean: Floats = power[: whole * TICKS_PER_BLOCK].reshape(whole, TICKS_PER_BLOCK).mean(axis=1)
     return mean
 
 
 def at_blocks(per_tick: Floats) -> Floats:
     """The value of the window that ends with each 100 ms block, from values per tick."""
-    return per_tick[TICKS_PER_BLOCK - 1::TICKS_PER_BLOCK]
+    return per_tick[TICKS_PER_BLOCK - 1 :: TICKS_PER_BLOCK]
 
 
 def integrated(power: Floats) -> float | None:

@@ -72,7 +72,7 @@ class Meter:
         ticks = self._seen * TICKS_PER_S // self._rate_hz
         last = max(1, -(-self._seen * BLOCKS_PER_S // self._rate_hz))
         if len(self._peaks) > last:
-            self._peaks[last - 1] = self._peaks[last - 1:].max(axis=0)
+            self._peaks[last - 1] = self._peaks[last - 1 :].max(axis=0)
         power = np.concatenate(self._power) if self._power else np.zeros((0, len(self._held)))
         found = self._peaks[:last]
         return Levels(power[:ticks].astype(np.float32), found[:, :, 0].copy(), found[:, :, 1].copy(), self._seen)
@@ -93,7 +93,7 @@ class Meter:
         end = begin + len(edges) - 1
         if end > len(self._peaks):
             grown = np.zeros((max(end, 2 * len(self._peaks)), *self._peaks.shape[1:]), dtype=np.float32)
-            grown[:len(self._peaks)] = self._peaks
+            grown[: len(self._peaks)] = self._peaks
             self._peaks = grown
         found = np.empty((end - begin, 2), dtype=np.float32)
         for c, x in enumerate(held):

@@ -9,7 +9,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..units import Floats, power_to_lufs
 from .loudness import mean_lufs
@@ -90,7 +89,7 @@ def find_ducks(music: Floats, passages: Sequence[tuple[float, float]]) -> tuple[
 def _smooth_level(power: Floats) -> Floats:
     window = np.hanning(_SMOOTH_TICKS + 2)[1:-1]
     smooth = np.convolve(power, window / window.sum(), mode="same")
-    return np.maximum(power_to_lufs(smooth), _FLOOR_LUFS)[_STEP_TICKS // 2::_STEP_TICKS]
+    return np.maximum(power_to_lufs(smooth), _FLOOR_LUFS)[_STEP_TICKS // 2 :: _STEP_TICKS]
 
 
 def _edge(level: Floats, from_s: float, to_s: float, *, falling: bool) -> Edge | None:
@@ -123,7 +122,7 @@ def _fit(y: Floats, times: Floats, starts: Floats, lengths: Floats) -> tuple[Flo
     both = centred @ centred_y
     change = np.where(spread > 1e-6, both / np.maximum(spread, 1e-6), 0.0)
     total = float((centred_y**2).sum())
-    error: NDArray[np.float64] = total - change * both
+    error: Floats = total - change * both
     return change, error, total
 
 
@@ -137,11 +136,15 @@ def _duck(music: Floats, fall: Edge | None, rise: Edge | None) -> Duck:
     if rise is not None:
         open_parts.append(_between(music, rise.end_s, rise.end_s + _OPEN_S))
     return Duck(
-        fall_start_s=fall.start_s if fall else None, fall_end_s=fall.end_s if fall else None,
-        return_start_s=rise.start_s if rise else None, return_end_s=rise.end_s if rise else None,
-        depth_db=float(np.mean(changes)), open_lufs=mean_lufs(np.concatenate(open_parts)), bed_lufs=mean_lufs(bed),
+        fall_start_s=fall.start_s if fall else None,
+        fall_end_s=fall.end_s if fall else None,
+        return_start_s=rise.start_s if rise else None,
+        return_end_s=rise.end_s if rise else None,
+        depth_db=float(np.mean(changes)),
+        open_lufs=mean_lufs(np.concatenate(open_parts)),
+        bed_lufs=mean_lufs(bed),
     )
 
 
 def _between(power: Floats, from_s: float, to_s: float) -> Floats:
-    return power[max(0, round(from_s * TICKS_PER_S)):max(0, round(to_s * TICKS_PER_S))]
+    return power[max(0, round(from_s * TICKS_PER_S)) : max(0, round(to_s * TICKS_PER_S))]

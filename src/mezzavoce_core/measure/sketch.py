@@ -2,6 +2,7 @@
 
 import tempfile
 from types import TracebackType
+from typing import Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,9 +16,9 @@ class Sketch:
     def __init__(self, rate_hz: int) -> None:
         """A sketch of a signal at ``rate_hz``."""
         self.rate_hz = rate_hz // _EVERY
-        self._file = tempfile.TemporaryFile()
+        self._file = tempfile.TemporaryFile()  # noqa: SIM115  (open as long as the sketch)
 
-    def __enter__(self) -> "Sketch":
+    def __enter__(self) -> Self:
         """Keep the file open."""
         return self
 

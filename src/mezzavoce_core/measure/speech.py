@@ -5,6 +5,7 @@ A gate suffices on a stem: its quiet parts are silence, room and breath, far bel
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,7 +52,7 @@ def find_speech(power: Floats) -> tuple[Speech, ...]:
 
 def _trim(loud: NDArray[np.bool_], span: tuple[int, int]) -> tuple[int, int]:
     """Smoothing widens a span at both ends; back to the first and last tick that is loud by itself."""
-    inside = np.flatnonzero(loud[span[0]:span[1]])
+    inside = np.flatnonzero(loud[span[0] : span[1]])
     return (span[0] + int(inside[0]), span[0] + int(inside[-1]) + 1) if len(inside) else (span[0], span[0])
 
 
@@ -87,7 +88,7 @@ def speech_ticks(speech: Sequence[Speech], ticks: int) -> NDArray[np.bool_]:
     """Speech as flags per 10 ms, ``(ticks,)``."""
     flags = np.zeros(ticks, dtype=np.bool_)
     for s in speech:
-        flags[round(s.in_s * TICKS_PER_S):round(s.out_s * TICKS_PER_S)] = True
+        flags[round(s.in_s * TICKS_PER_S) : round(s.out_s * TICKS_PER_S)] = True
     return flags
 
 
@@ -110,7 +111,7 @@ def passage_spans(speech: Sequence[Speech], bridge_s: float) -> list[tuple[float
 def _split(group: list[Speech]) -> list[list[Speech]]:
     if len(group) < 2 or group[-1].out_s - group[0].in_s <= _LONGEST_PASSAGE_S:
         return [group]
-    pauses = [b.in_s - a.out_s for a, b in zip(group, group[1:], strict=False)]
+    pauses = [b.in_s - a.out_s for a, b in pairwise(group)]
     cut = int(np.argmax(pauses)) + 1
     return _split(group[:cut]) + _split(group[cut:])
 

@@ -48,7 +48,7 @@ def loud_stretches(power: Floats) -> list[float]:
         return []
     step = size // 2
     starts = list(range(0, max(1, len(power) - size + 1), step))
-    energy = [float(power[s:s + size].sum()) for s in starts]
+    energy = [float(power[s : s + size].sum()) for s in starts]
     chosen: list[int] = []
     for index in np.argsort(energy)[::-1]:
         if energy[index] > 0 and all(abs(starts[index] - c) >= size for c in chosen):
@@ -66,7 +66,7 @@ def find_delay(mix: Mono, stem: Mono, rate_hz: int) -> int:
     weight = np.abs(cross)
     correlation = np.fft.irfft(cross / (weight + 1e-3 * weight.max() + 1e-20), size)
     reach = int(MAX_DELAY_S * rate_hz)
-    near = np.concatenate([correlation[-reach:], correlation[:reach + 1]])
+    near = np.concatenate([correlation[-reach:], correlation[: reach + 1]])
     best = int(np.argmax(np.abs(near)))
     clear = abs(near[best]) > 8 * float(np.median(np.abs(near))) + 1e-12
     return best - reach if clear else 0

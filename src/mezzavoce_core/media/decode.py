@@ -49,8 +49,23 @@ def blocks(path: Path, info: FileInfo, *, rate_hz: int | None = None, block_s: i
 
 def _start(path: Path, info: FileInfo, rate_hz: int, complaints: IO[bytes]) -> "subprocess.Popen[bytes]":
     resample = () if rate_hz == info.sample_rate_hz else ("-af", f"aresample={rate_hz}:resampler=soxr")
-    command = ["ffmpeg", "-v", "error", "-nostdin", *PROTOCOLS, "-i", f"file:{path.resolve()}",
-               "-map", "0:a:0", *resample, "-f", "f32le", "-c:a", "pcm_f32le", "pipe:1"]
+    command = [
+        "ffmpeg",
+        "-v",
+        "error",
+        "-nostdin",
+        *PROTOCOLS,
+        "-i",
+        f"file:{path.resolve()}",
+        "-map",
+        "0:a:0",
+        *resample,
+        "-f",
+        "f32le",
+        "-c:a",
+        "pcm_f32le",
+        "pipe:1",
+    ]
     try:
         return subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=complaints)
     except FileNotFoundError:
@@ -73,6 +88,4 @@ def _finish(process: "subprocess.Popen[bytes]", complaints: IO[bytes], info: Fil
         last = complaints.read().decode(errors="replace").strip().split("\n")[-1]
         raise MediaError(f"The sound of “{info.name}” cannot be decoded ({last or 'no reason given'}). Export it again, for example as WAV.")
     if info.duration_s - length_s > _LENGTH_SLACK_S:
-        raise BrokenOff(
-            f"“{info.name}” is cut off: it promises {info.duration_s:.1f} s of sound, {length_s:.1f} s can be read. Copy or export it again."
-        )
+        raise BrokenOff(f"“{info.name}” is cut off: it promises {info.duration_s:.1f} s of sound, {length_s:.1f} s can be read. Copy or export it again.")

@@ -9,9 +9,15 @@ from numpy.typing import NDArray
 
 SURROUND_WEIGHT = 1.41
 LAYOUTS: dict[str, tuple[str, ...]] = {
-    "mono": ("FC",), "stereo": ("FL", "FR"), "2.1": ("FL", "FR", "LFE"), "3.0": ("FL", "FR", "FC"),
-    "quad": ("FL", "FR", "BL", "BR"), "5.0": ("FL", "FR", "FC", "BL", "BR"), "5.0(side)": ("FL", "FR", "FC", "SL", "SR"),
-    "5.1": ("FL", "FR", "FC", "LFE", "BL", "BR"), "5.1(side)": ("FL", "FR", "FC", "LFE", "SL", "SR"),
+    "mono": ("FC",),
+    "stereo": ("FL", "FR"),
+    "2.1": ("FL", "FR", "LFE"),
+    "3.0": ("FL", "FR", "FC"),
+    "quad": ("FL", "FR", "BL", "BR"),
+    "5.0": ("FL", "FR", "FC", "BL", "BR"),
+    "5.0(side)": ("FL", "FR", "FC", "SL", "SR"),
+    "5.1": ("FL", "FR", "FC", "LFE", "BL", "BR"),
+    "5.1(side)": ("FL", "FR", "FC", "LFE", "SL", "SR"),
     "7.1": ("FL", "FR", "FC", "LFE", "BL", "BR", "SL", "SR"),
 }
 _BY_COUNT = {1: "mono", 2: "stereo", 6: "5.1(side)", 8: "7.1"}

@@ -98,9 +98,14 @@ def _facts(facts: dict[str, Any], sound: dict[str, Any], name: str) -> FileInfo:
     start = _start(facts, sound, rate_hz, fps)
     duration = sound.get("duration") or facts.get("format", {}).get("duration") or 0
     return FileInfo(
-        name=name, duration_s=float(duration), sample_rate_hz=rate_hz, channels=channels,
+        name=name,
+        duration_s=float(duration),
+        sample_rate_hz=rate_hz,
+        channels=channels,
         layout=layout_name(sound.get("channel_layout"), channels),
-        frame_rate=str(fps) if fps else None, drop_frame=bool(start and ";" in start), start_timecode=start,
+        frame_rate=str(fps) if fps else None,
+        drop_frame=bool(start and ";" in start),
+        start_timecode=start,
         has_picture=picture is not None,
     )
 

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 @njit(cache=True, nogil=True)
 def filter_energy(
-    x: NDArray[np.float32], sections: NDArray[np.float64], state: NDArray[np.float64], edges: NDArray[np.int64], out: NDArray[np.float64],
+    x: NDArray[np.float32], sections: NDArray[np.float64], state: NDArray[np.float64], edges: NDArray[np.int64], out: NDArray[np.float64]
 ) -> None:
     """Two biquads in a row over one channel; ``out[t]`` gets the mean square between ``edges[t]`` and ``edges[t + 1]``.
 
@@ -56,7 +56,7 @@ def peaks(x: NDArray[np.float32], taps: NDArray[np.float32], edges: NDArray[np.i
             total[:count] = 0
             for k in range(0, length, 4):
                 h0, h1, h2, h3 = taps[phase, k], taps[phase, k + 1], taps[phase, k + 2], taps[phase, k + 3]
-                y = x[first + k:first + k + count + 3]
+                y = x[first + k : first + k + count + 3]
                 for n in range(count):
                     total[n] += h0 * y[n] + h1 * y[n + 1] + h2 * y[n + 2] + h3 * y[n + 3]
             for n in range(count):

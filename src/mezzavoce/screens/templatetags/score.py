@@ -26,7 +26,14 @@ def mark(letters: str, family: str, state: str = "open", severity: str = "must")
     low = "18.6" if shape != "triangle" else "22"
     return format_html(
         '<svg class="sign sign-{} sign-{}" viewBox="0 0 28 28" role="img" aria-label="{} ({}, {})">{}<text x="14" y="{}" text-anchor="middle">{}</text></svg>',
-        shape, tone, letters, family, state, mark_safe(_SHAPES[shape]), low, letters,  # noqa: S308  (shapes are constants of this module)
+        shape,
+        tone,
+        letters,
+        family,
+        state,
+        mark_safe(_SHAPES[shape]),  # noqa: S308  (shapes are constants of this module)
+        low,
+        letters,
     )
 
 
@@ -66,7 +73,13 @@ def loudness_scale(figures: dict[str, Any], limits: dict[str, Any]) -> SafeStrin
         '<svg class="scale" viewBox="0 0 150 24" width="150" height="24" role="img" aria-label="{} LUFS">'
         '<line class="scale-rule" x1="0" x2="150" y1="12" y2="12"/>{}<rect class="scale-hand {}" x="{}" y="4" width="3" height="16"/>'
         '<text x="{}" y="10" text-anchor="{}">{}</text></svg>',
-        f"{value:.1f}", band, "" if ok else "is-off", round(place - 1.5, 1), text_at, anchor, f"{value:.1f}",
+        f"{value:.1f}",
+        band,
+        "" if ok else "is-off",
+        round(place - 1.5, 1),
+        text_at,
+        anchor,
+        f"{value:.1f}",
     )
 
 
@@ -78,14 +91,20 @@ def clearance_scale(figures: dict[str, Any], limits: dict[str, Any]) -> SafeStri
         return SafeString("")
     wanted = limits.get("clearance_lu") or 0
     ticks = format_html_join(
-        "", '<rect class="tick {}" x="{}" y="{}" width="2" height="8"/>',
+        "",
+        '<rect class="tick {}" x="{}" y="{}" width="2" height="8"/>',
         (("is-thin", CLEARANCE.x(r), 13) if round(r, 1) < wanted else ("", CLEARANCE.x(r), 3) for r in ratios),
     )
     thin = sum(round(r, 1) < wanted for r in ratios)
     return format_html(
         '<svg class="scale" viewBox="0 0 190 24" width="190" height="24" role="img" aria-label="{} of {} passages below {} LU">'
         '<line class="scale-limit" x1="{}" x2="{}" y1="0" y2="24"/>{}</svg>',
-        thin, len(ratios), f"{wanted:g}", CLEARANCE.x(wanted), CLEARANCE.x(wanted), ticks,
+        thin,
+        len(ratios),
+        f"{wanted:g}",
+        CLEARANCE.x(wanted),
+        CLEARANCE.x(wanted),
+        ticks,
     )
 
 

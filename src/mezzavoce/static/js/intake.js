@@ -46,6 +46,7 @@ function add(files) {
 
 function show(row) {
   document.getElementById("files").hidden = false;
+  page.classList.add("has-files");
   const line = document.createElement("tr");
   line.innerHTML = '<td></td><td><select class="form-select"></select></td><td class="soft"></td><td><progress max="1" value="0"></progress></td><td><button type="button" class="plain">remove</button></td>';
   line.cells[0].textContent = row.file.name;

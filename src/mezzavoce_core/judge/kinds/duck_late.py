@@ -26,10 +26,18 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             continue
         late = duck.fall_end_s - passage.in_s
         yield Finding(
-            kind=KIND.name, family=KIND.family, severity=SHOULD, in_s=passage.in_s, out_s=max(duck.fall_end_s, passage.in_s + _FIRST_WORD_S),
+            kind=KIND.name,
+            family=KIND.family,
+            severity=SHOULD,
+            in_s=passage.in_s,
+            out_s=max(duck.fall_end_s, passage.in_s + _FIRST_WORD_S),
             title="Music falls too late",
             message=f"The music is still falling {late:.1f} s after the voice began; the fall should be done before the first word.",
-            measured=late, limit=limit, unit="s", role="music", remedy=earlier_fall(evidence, duck, passage.in_s),
+            measured=late,
+            limit=limit,
+            unit="s",
+            role="music",
+            remedy=earlier_fall(evidence, duck, passage.in_s),
         )
 
 
@@ -43,7 +51,7 @@ def _above_bed(evidence: Evidence, duck: Duck, passage: Passage) -> float:
     assert evidence.balance is not None
     assert evidence.balance.music is not None
     begin = round(passage.in_s * TICKS_PER_S)
-    level = mean_lufs(evidence.balance.music[begin:begin + round(_FIRST_WORD_S * TICKS_PER_S)])
+    level = mean_lufs(evidence.balance.music[begin : begin + round(_FIRST_WORD_S * TICKS_PER_S)])
     return float("-inf") if level is None or duck.bed_lufs is None else level - duck.bed_lufs
 
 

@@ -22,10 +22,19 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         blocks = blocks_between(evidence.balance.active, passage.in_s, passage.out_s)
         remedy, alternatives = balance_remedies(evidence, passage.in_s, passage.out_s, blocks, wanted=limits.clearance_lu)
         yield Finding(
-            kind=KIND.name, family=KIND.family, severity=MUST if severe else SHOULD, in_s=passage.in_s, out_s=passage.out_s,
+            kind=KIND.name,
+            family=KIND.family,
+            severity=MUST if severe else SHOULD,
+            in_s=passage.in_s,
+            out_s=passage.out_s,
             title="Music does not give way",
             message=f"The music stays up through this passage: the voice stands {measured:.1f} LU over the background; {limits.clearance_lu:g} LU are wanted.",
-            measured=measured, limit=limits.clearance_lu, unit="LU", role="music", remedy=remedy, alternatives=alternatives,
+            measured=measured,
+            limit=limits.clearance_lu,
+            unit="LU",
+            role="music",
+            remedy=remedy,
+            alternatives=alternatives,
         )
 
 

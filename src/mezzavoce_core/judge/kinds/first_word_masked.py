@@ -26,9 +26,19 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         remedy, alternatives = balance_remedies(evidence, passage.in_s, out_s, blocks, wanted=limit, gap=_gap(passage))
         under = loudest_under(evidence.balance, blocks)
         yield Finding(
-            kind=KIND.name, family=KIND.family, severity=SHOULD, in_s=passage.in_s, out_s=out_s, title=f"First word under the {under}",
+            kind=KIND.name,
+            family=KIND.family,
+            severity=SHOULD,
+            in_s=passage.in_s,
+            out_s=out_s,
+            title=f"First word under the {under}",
             message=f"The first word stands {ratio:.1f} LU over the {under}; {limit:g} LU are wanted. Clear the first half second.",
-            measured=ratio, limit=limit, unit="LU", role=under, remedy=remedy, alternatives=alternatives,
+            measured=ratio,
+            limit=limit,
+            unit="LU",
+            role=under,
+            remedy=remedy,
+            alternatives=alternatives,
         )
 
 

@@ -21,13 +21,21 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     remedy = whole_gain(evidence, limits.integrated_lufs - level)
     after = "" if remedy.enough else f" That alone would put the true peak at {remedy.predicted_true_peak_dbtp:.1f} dBTP: limit the peaks first."
     yield Finding(
-        kind=KIND.name, family=KIND.family, severity=MUST, in_s=0.0, out_s=evidence.duration_s,
+        kind=KIND.name,
+        family=KIND.family,
+        severity=MUST,
+        in_s=0.0,
+        out_s=evidence.duration_s,
         title=f"{'Dialogue' if by_dialogue else 'Programme'} {abs(off):.1f} LU too {way}",
         message=(
             f"The {'dialogue' if by_dialogue else 'whole programme'} stands at {level:.1f} LUFS; {limits.integrated_lufs:.1f} ± "
             f"{limits.integrated_tolerance_lu:.1f} are wanted. {'Lower' if off > 0 else 'Raise'} the whole mix by {abs(remedy.amount_db):.1f} dB.{after}"
         ),
-        measured=level, limit=limits.integrated_lufs, unit="LUFS", role="dialogue" if by_dialogue else "mix", remedy=remedy,
+        measured=level,
+        limit=limits.integrated_lufs,
+        unit="LUFS",
+        role="dialogue" if by_dialogue else "mix",
+        remedy=remedy,
     )
 
 

@@ -47,10 +47,19 @@ def _finding(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.i
     remedy, alternatives = balance_remedies(evidence, in_s, out_s, blocks, wanted=limits.clearance_lu)
     under = loudest_under(balance, blocks)
     return Finding(
-        kind=KIND.name, family=KIND.family, severity=MUST if severe else SHOULD, in_s=in_s, out_s=out_s,
+        kind=KIND.name,
+        family=KIND.family,
+        severity=MUST if severe else SHOULD,
+        in_s=in_s,
+        out_s=out_s,
         title=f"Words covered by the {under}",
         message=f"The voice stands only {lowest:.1f} LU over the {under} at the thinnest place; {limits.clearance_lu:g} LU are wanted.",
-        measured=lowest, limit=limits.clearance_lu, unit="LU", role=under, remedy=remedy, alternatives=alternatives,
+        measured=lowest,
+        limit=limits.clearance_lu,
+        unit="LU",
+        role=under,
+        remedy=remedy,
+        alternatives=alternatives,
     )
 
 

@@ -23,9 +23,17 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         in_s, out_s = max(0.0, (first + 1 - SHORT_TERM_TICKS) / TICKS_PER_S), last / TICKS_PER_S
         amount = round(limit - highest - 0.05, 1)
         yield Finding(
-            kind=KIND.name, family=KIND.family, severity=MUST, in_s=in_s, out_s=out_s, title="Too loud for three seconds",
+            kind=KIND.name,
+            family=KIND.family,
+            severity=MUST,
+            in_s=in_s,
+            out_s=out_s,
+            title="Too loud for three seconds",
             message=f"The short-term loudness reaches {highest:.1f} LUFS here; at most {limit:.1f} is wanted. Lower this stretch by {-amount:.1f} dB.",
-            measured=highest, limit=limit, unit="LUFS", remedy=_lower(evidence, in_s, out_s, amount),
+            measured=highest,
+            limit=limit,
+            unit="LUFS",
+            remedy=_lower(evidence, in_s, out_s, amount),
         )
 
 

@@ -25,12 +25,20 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         in_s, out_s = first / BLOCKS_PER_S, min(last / BLOCKS_PER_S, evidence.duration_s)
         amount = round(limit - highest - 0.05, 1)
         yield Finding(
-            kind=KIND.name, family=KIND.family, severity=MUST, in_s=in_s, out_s=out_s, title="True peak over the limit",
+            kind=KIND.name,
+            family=KIND.family,
+            severity=MUST,
+            in_s=in_s,
+            out_s=out_s,
+            title="True peak over the limit",
             message=(
                 f"The true peak reaches {highest:+.1f} dBTP in channel {channel} at {evidence.clock.timecode_in(block / BLOCKS_PER_S)}; "
                 f"at most {limit:.1f} is wanted. Lower or limit this spot by {-amount:.1f} dB."
             ),
-            measured=highest, limit=limit, unit="dBTP", remedy=_lower(evidence, in_s, out_s, amount, highest),
+            measured=highest,
+            limit=limit,
+            unit="dBTP",
+            remedy=_lower(evidence, in_s, out_s, amount, highest),
         )
 
 

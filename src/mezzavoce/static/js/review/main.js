@@ -128,7 +128,7 @@ async function load(address, store) {
   const active = Array.from(share, (v) => v >= 0.5);
   store.set({
     series, hasLevels, active,
-    voice: hasLevels ? smoothLevel(spoken, 5, active) : whole,
+    voice: hasLevels ? smoothLevel(spoken, 7, active) : whole,
     music: smoothLevel(music, 3), under: smoothLevel(under, 3), effects: effects.some((v) => v > -60) ? smoothLevel(effects, 5) : null,
   });
 }

@@ -39,7 +39,9 @@ function drawRuler(pen, lane, scale, clock, colours) {
   pen.font = "12px 'JetBrains Mono', monospace";
   pen.textAlign = "left";
   pen.textBaseline = "top";
-  for (let time = Math.ceil(scale.from / step) * step; time <= scale.to; time += step) {
+  for (let about = Math.ceil(scale.from / step) * step; about <= scale.to; about += step) {
+    const time = step >= 1 ? clock.secondAt(about + 0.5) : about;
+    if (time < scale.from) continue;
     const x = MARGIN + scale.x(time);
     pen.fillStyle = colours.ink;
     pen.fillRect(x, lane.top, 1, 8);

@@ -43,8 +43,16 @@ export function frameAt(time, rate) {
 export function makeClock(rateText, dropFrame, start) {
   const rate = parseRate(rateText, dropFrame);
   const first = framesOf(start, rate);
+  /** Start of the timecode second that holds a time. */
+  function secondAt(time) {
+    const frame = frameAt(time, rate);
+    const label = Number(formatFrames(first + frame, rate).split(/[:;]/)[3]);
+    const lowest = rate.dropped && label >= rate.dropped && formatFrames(first + frame - label, rate).split(/[:;]/)[2] === "59" ? rate.dropped : 0;
+    return ((frame - label + lowest) * rate.under) / rate.over;
+  }
   return {
     rate,
+    secondAt,
     timecode: (time) => formatFrames(first + frameAt(time, rate), rate),
     frameLength: rate.under / rate.over,
   };
