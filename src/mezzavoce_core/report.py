@@ -10,8 +10,10 @@ def report(result: dict[str, Any]) -> str:
     loud, file = result["loudness"], result["file"]
     lines = [
         f"{file['name']}: {'pass' if result['verdict'] == 'pass' else 'fail'} by {result['spec']['name']}",
-        f"  integrated {_level(loud['integrated_lufs'], 'LUFS')}   range {_level(loud['range_lu'], 'LU')}"
-        f"   true peak {_level(loud['true_peak_max_dbtp'], 'dBTP')}",
+        (
+            f"  integrated {_level(loud['integrated_lufs'], 'LUFS')}   range {_level(loud['range_lu'], 'LU')}"
+            f"   true peak {_level(loud['true_peak_max_dbtp'], 'dBTP')}"
+        ),
         f"  momentary {_level(loud['momentary_max_lufs'], 'LUFS')}   short-term {_level(loud['short_term_max_lufs'], 'LUFS')} (highest)",
     ]
     if result["passages"] is None:

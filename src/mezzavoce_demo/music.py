@@ -1,5 +1,7 @@
 """Composed music for the demo: a chord sequence with bass, broken chords, a slow pad, a melody and brushed rhythm."""
 
+from functools import cache
+
 import numpy as np
 
 from .sound import RATE, Mono, Stereo, frames, hall, panned, place
@@ -9,6 +11,7 @@ _STRAINS = ((0, 5, 2, 6), (0, 3, 5, 4))
 _SCALE = (0, 2, 3, 5, 7, 8, 10)
 _MELODY = ((4, 2), (2, 1), (3, 1), (4, 2), (6, 1), (5, 1), (4, 3), (2, 1), (1, 2), (2, 2))
 _BEATS = 4
+_TAKES = 3
 
 
 def compose(length_s: float, key: int, tempo: float, seed: int) -> Stereo:
@@ -34,50 +37,54 @@ def _note(key: int, step: int) -> float:
 
 def _bar(canvas: Stereo, at_s: float, beat: float, key: int, step: int, strength: float, rng: np.random.Generator) -> None:
     chord = [step, step + 2, step + 4]
-    place(canvas, panned(_plucked(_note(key - 12, step), beat * 3.5, 0.35 * strength, bright=2.5), -0.1), at_s)
+    place(canvas, panned(0.35 * strength * _plucked(_note(key - 12, step), beat * 3.5, 5), -0.1), at_s)
     for k, tone in enumerate(chord):
-        place(canvas, panned(_bowed(_note(key, tone), beat * _BEATS * 1.1, 0.09 * strength, rng), (-0.7, 0.1, 0.7)[k]), at_s)
+        bowed = _bowed(_note(key, tone), beat * _BEATS * 1.1, int(rng.integers(_TAKES)))
+        place(canvas, panned(0.09 * strength * bowed, (-0.7, 0.1, 0.7)[k]), at_s)
     for eighth in range(2 * _BEATS):
         tone = chord[(0, 1, 2, 1, 0, 2, 1, 2)[eighth]] + 7
         accent = 1.0 if eighth % 4 == 0 else 0.7
         slack = float(rng.normal(0, 0.006))
-        place(
-            canvas,
-            panned(_plucked(_note(key, tone), beat * 1.6, 0.16 * strength * accent, bright=5), 0.35 - 0.1 * (eighth % 3)),
-            max(0.0, at_s + eighth * beat / 2 + slack),
-        )
+        plucked = 0.16 * strength * accent * _plucked(_note(key, tone), beat * 1.6, 8)
+        place(canvas, panned(plucked, 0.35 - 0.1 * (eighth % 3)), max(0.0, at_s + eighth * beat / 2 + slack))
     for hit in range(_BEATS):
-        place(canvas, panned(_brush(beat * 0.45, 0.03 * strength * (1.4 if hit % 2 else 0.8), rng), 0.5), at_s + hit * beat)
+        brushed = 0.03 * strength * (1.4 if hit % 2 else 0.8) * _brush(beat * 0.45, int(rng.integers(_TAKES)))
+        place(canvas, panned(brushed, 0.5), at_s + hit * beat)
 
 
 def _melody(canvas: Stereo, length_s: float, beat: float, key: int, rng: np.random.Generator) -> None:
     now, turn = 8 * beat * _BEATS, 0
     while now < length_s - 2:
         step, beats = _MELODY[turn % len(_MELODY)]
-        place(canvas, panned(_bowed(_note(key + 12, step), beat * beats * 1.05, 0.11, rng), -0.25), now)
+        place(canvas, panned(0.11 * _bowed(_note(key + 12, step), beat * beats * 1.05, int(rng.integers(_TAKES))), -0.25), now)
         now += beat * beats
         turn += 1
         if turn % len(_MELODY) == 0:
             now += beat * _BEATS
 
 
-def _plucked(hz: float, length_s: float, level: float, bright: float) -> Mono:
+@cache
+def _plucked(hz: float, length_s: float, partials: int) -> Mono:
+    """A plucked string; the same note sounds again from memory."""
     t = np.arange(frames(length_s)) / RATE
-    tone = sum(
-        np.sin(2 * np.pi * hz * k * (1 + 0.0003 * k * k) * t) * np.exp(-t * (1.6 + 0.9 * k)) / k**1.3 for k in range(1, int(bright) + 4) if hz * k < 9000
-    )
-    return level * tone * np.minimum(1, t / 0.004) * np.minimum(1, (length_s - t) / 0.05)
+    heard = [k for k in range(1, partials + 1) if hz * k < 9000]
+    tone = sum(np.sin(2 * np.pi * hz * k * (1 + 0.0003 * k * k) * t) * np.exp(-t * (1.6 + 0.9 * k)) / k**1.3 for k in heard)
+    return tone * np.minimum(1, t / 0.004) * np.minimum(1, (length_s - t) / 0.05)
 
 
-def _bowed(hz: float, length_s: float, level: float, rng: np.random.Generator) -> Mono:
+@cache
+def _bowed(hz: float, length_s: float, take: int) -> Mono:
+    """A bowed string with its sway; a few takes of each note."""
+    rng = np.random.default_rng([take, round(hz * 100)])
     t = np.arange(frames(length_s)) / RATE
     sway = 1 + 0.003 * np.sin(2 * np.pi * (4.8 + rng.random()) * t + rng.random() * 6)
     phase = 2 * np.pi * hz * np.cumsum(sway) / RATE + rng.random() * 6
     tone = sum(np.sin(k * phase) / k**1.6 for k in range(1, 7) if hz * k < 8000)
-    return level * tone * np.minimum(1, t / 0.18) * np.minimum(1, (length_s - t) / 0.25)
+    return tone * np.minimum(1, t / 0.18) * np.minimum(1, (length_s - t) / 0.25)
 
 
-def _brush(length_s: float, level: float, rng: np.random.Generator) -> Mono:
+@cache
+def _brush(length_s: float, take: int) -> Mono:
     t = np.arange(frames(length_s)) / RATE
-    noise = np.diff(rng.standard_normal(len(t) + 1))
-    return level * noise * np.minimum(1, t / 0.02) * np.exp(-t * 14)
+    noise = np.diff(np.random.default_rng(take).standard_normal(len(t) + 1))
+    return noise * np.minimum(1, t / 0.02) * np.exp(-t * 14)

@@ -56,10 +56,11 @@ def place(canvas: Stereo, signal: Stereo, at_s: float) -> None:
 
 def band(noise: Mono, low_hz: float, high_hz: float) -> Mono:
     """Noise between two frequencies with soft edges."""
-    spectrum = np.fft.rfft(noise)
-    hz = np.fft.rfftfreq(len(noise), 1 / RATE)
+    size = 1 << int(np.ceil(np.log2(len(noise))))
+    spectrum = np.fft.rfft(noise, size)
+    hz = np.fft.rfftfreq(size, 1 / RATE)
     shape = 1 / (1 + (low_hz / np.maximum(hz, 1e-3)) ** 4) / (1 + (hz / high_hz) ** 4)
-    return np.fft.irfft(spectrum * shape, len(noise))
+    return np.fft.irfft(spectrum * shape, size)[: len(noise)]
 
 
 def hall(signal: Stereo, seconds: float, share: float, seed: int) -> Stereo:
