@@ -36,7 +36,9 @@ def check() -> tuple[int, int]:
     """Linter, formatter, types, import contracts; each counts as a test."""
     bad = 0
     for command in CHECKS:
-        done = subprocess.run([sys.executable, "-m", *command] if command[0] in ("ruff", "mypy") else list(command), cwd=ROOT, capture_output=True, text=True, check=False)
+        done = subprocess.run(
+            [sys.executable, "-m", *command] if command[0] in ("ruff", "mypy") else list(command), cwd=ROOT, capture_output=True, text=True, check=False
+        )
         if done.returncode:
             bad += 1
             print(f"FAILED: {' '.join(command)}\n{done.stdout[-3000:]}{done.stderr[-1000:]}")
@@ -49,12 +51,22 @@ def run(stack: ExitStack, data: Path, labels: list[str]) -> tuple[int, int, int]
     data.mkdir(parents=True, exist_ok=True)
     database = stack.enter_context(mariadb(data, free_port(8506), durable=False))
     broker = stack.enter_context(redis(data, free_port(8579)))
-    os.environ.update({
-        "DJANGO_SETTINGS_MODULE": "mezzavoce.config.settings", "MEZZAVOCE_SECRET_KEY": secret(data, "application"), "MEZZAVOCE_DEMO": "1",
-        "MEZZAVOCE_DATA_DIR": str(data), "MEZZAVOCE_DB_PORT": str(database.port), "MEZZAVOCE_DB_PASSWORD": database.password,
-        "MEZZAVOCE_BROKER_URL": f"{broker}/0", "MEZZAVOCE_PLAIN_STATIC": "1", "MEZZAVOCE_SWEEP_S": "1", "MEZZAVOCE_LOG_LEVEL": "CRITICAL",
-        "DJANGO_ALLOW_ASYNC_UNSAFE": "1", "MEZZAVOCE_TEST_MEDIA": str(render_all(data / "demo-media", picture=False)),
-    })
+    os.environ.update(
+        {
+            "DJANGO_SETTINGS_MODULE": "mezzavoce.config.settings",
+            "MEZZAVOCE_SECRET_KEY": secret(data, "application"),
+            "MEZZAVOCE_DEMO": "1",
+            "MEZZAVOCE_DATA_DIR": str(data),
+            "MEZZAVOCE_DB_PORT": str(database.port),
+            "MEZZAVOCE_DB_PASSWORD": database.password,
+            "MEZZAVOCE_BROKER_URL": f"{broker}/0",
+            "MEZZAVOCE_PLAIN_STATIC": "1",
+            "MEZZAVOCE_SWEEP_S": "1",
+            "MEZZAVOCE_LOG_LEVEL": "CRITICAL",
+            "DJANGO_ALLOW_ASYNC_UNSAFE": "1",
+            "MEZZAVOCE_TEST_MEDIA": str(render_all(data / "demo-media", picture=False)),
+        }
+    )
     import django
 
     django.setup()

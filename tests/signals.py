@@ -41,7 +41,7 @@ def chord(seconds, level_db, *, hz=220.0, rate=RATE):
     return tone / np.sqrt(np.mean(tone**2)) * 10 ** (level_db / 20)
 
 
-def with_gain(signal, points, *, rate=RATE):
+def automated(signal, points, *, rate=RATE):
     """The signal with level points ``[(s, dB), …]``, linear in dB between."""
     t = np.arange(len(signal)) / rate
     gain = np.interp(t, [p[0] for p in points], [p[1] for p in points])

@@ -8,12 +8,12 @@ import unittest
 
 import numpy as np
 
-from mezzavoce_core.media.layouts import channel_weights
 from mezzavoce_core.measure import loudness as loud
 from mezzavoce_core.measure.meter import Meter
+from mezzavoce_core.media.layouts import channel_weights
 from mezzavoce_core.signal import filters, kernels
 from mezzavoce_core.units import amplitude_to_db, power_to_lufs
-from tests.signals import RATE, levels_of, noise, sine, stereo, steps
+from tests.signals import RATE, levels_of, noise, sine, steps, stereo
 
 
 def figures(signal, layout="stereo", rate=RATE):
@@ -33,11 +33,7 @@ class Tech3341Test(unittest.TestCase):
                     self.assertAlmostEqual(value, level, delta=0.1)
 
     def test_signals_3_4_and_5(self):
-        signals = {
-            3: [(-36, 10), (-23, 60), (-36, 10)],
-            4: [(-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)],
-            5: [(-26, 20), (-20, 20.1), (-26, 20)],
-        }
+        signals = {3: [(-36, 10), (-23, 60), (-36, 10)], 4: [(-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)], 5: [(-26, 20), (-20, 20.1), (-26, 20)]}
         for number, parts in signals.items():
             with self.subTest(signal=number):
                 self.assertAlmostEqual(self.integrated(parts), -23.0, delta=0.1)
@@ -79,7 +75,9 @@ class Tech3341Test(unittest.TestCase):
 class Tech3342Test(unittest.TestCase):
     def test_signals_1_to_4(self):
         signals = {
-            10: [(-20, 20), (-30, 20)], 5: [(-20, 20), (-15, 20)], 20: [(-40, 20), (-20, 20)],
+            10: [(-20, 20), (-30, 20)],
+            5: [(-20, 20), (-15, 20)],
+            20: [(-40, 20), (-20, 20)],
             15: [(-50, 20), (-35, 20), (-20, 20), (-35, 20), (-50, 20)],
         }
         for wanted, parts in signals.items():

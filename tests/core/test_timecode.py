@@ -86,7 +86,13 @@ class RateTest(unittest.TestCase):
 
 class BadTimecodeTest(unittest.TestCase):
     def test_each_says_what_is_wrong(self):
-        cases = {"24:00:00:00": "hours run to 23", "00:60:00:00": "minutes and seconds to 59", "00:00:00:25": "from 0 to 24", "hello": "no timecode", "1:2:3:4": "no timecode"}
+        cases = {
+            "24:00:00:00": "hours run to 23",
+            "00:60:00:00": "minutes and seconds to 59",
+            "00:00:00:25": "from 0 to 24",
+            "hello": "no timecode",
+            "1:2:3:4": "no timecode",
+        }
         for text, words in cases.items():
             with self.assertRaisesRegex(TimecodeError, words):
                 parse_timecode(text, R25)

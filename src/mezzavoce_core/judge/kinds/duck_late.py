@@ -22,7 +22,9 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         if duck.fall_end_s is None or duck.fall_start_s is None or duck.bed_lufs is None:
             continue
         passage = _passage_of(evidence, duck)
-        if passage is None or round(duck.fall_end_s - passage.in_s, 1) <= limit or _above_bed(evidence, duck, passage) < _ABOVE_BED_DB:
+        if passage is None or not _needed(evidence, passage):
+            continue
+        if round(duck.fall_end_s - passage.in_s, 1) <= limit or _above_bed(evidence, duck, passage) < _ABOVE_BED_DB:
             continue
         late = duck.fall_end_s - passage.in_s
         yield Finding(
@@ -39,6 +41,12 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             role="music",
             remedy=earlier_fall(evidence, duck, passage.in_s),
         )
+
+
+def _needed(evidence: Evidence, passage: Passage) -> bool:
+    """Where the first word stands in the clear anyway, nobody hears that the fall is late."""
+    clearance = evidence.spec.limits.clearance_lu
+    return clearance is None or passage.first_word_lu is None or round(passage.first_word_lu, 1) < clearance
 
 
 def _passage_of(evidence: Evidence, duck: Duck) -> Passage | None:

@@ -1,0 +1,191 @@
+"""What goes out and comes in: JSON, features, curves, corrections, CSV (RFC 4180, read back by the standard library)."""
+
+import csv
+import io
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+from mezzavoce_core.errors import CorrectionError, NotMeasurable
+from mezzavoce_core.exchange import corrections, document, features, notes_csv, series
+from mezzavoce_core.judge.judging import judge
+from mezzavoce_core.judge.spec import DEFAULT
+from mezzavoce_core.report import report
+from tests.signals import chord, measured, sine, stereo, talk, three_stems
+
+
+def judged():
+    return judge(three_stems(talk(20, [(5, 10)]), chord(20, -28)), DEFAULT)
+
+
+class FolderTest(unittest.TestCase):
+    def setUp(self):
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+
+
+class DocumentTest(unittest.TestCase):
+    def setUp(self):
+        self.result = document.document(judged())
+
+    def test_top_level_as_published(self):
+        wanted = ["schema", "made_by", "file", "range", "loudness", "speech", "separation", "passages", "clear_share", "ducks", "findings", "spec", "verdict"]
+        self.assertEqual(list(self.result), wanted)
+        self.assertEqual(self.result["schema"], "mezzavoce.measurement/1")
+        self.assertEqual(self.result["range"], {"in_s": 0.0, "out_s": 20.0, "left_out": []})
+
+    def test_is_plain_json(self):
+        self.assertEqual(json.loads(json.dumps(self.result, allow_nan=False)), self.result)
+
+    def test_names_of_figures(self):
+        for name in (
+            "integrated_lufs",
+            "range_lu",
+            "momentary_max_lufs",
+            "short_term_max_lufs",
+            "dialogue_lufs",
+            "dialogue_source",
+            "loudness_to_dialogue_lu",
+            "true_peak_dbtp",
+            "true_peak_max_dbtp",
+            "true_peak_max_at_s",
+            "sample_peak_dbfs",
+        ):
+            self.assertIn(name, self.result["loudness"])
+        for name in ("in_s", "out_s", "speech_lufs", "music_lufs", "effects_lufs", "speech_to_music_lu", "speech_to_background_lu", "first_word_lu"):
+            self.assertIn(name, self.result["passages"][0])
+        finding = self.result["findings"][-1]
+        for name in (
+            "kind",
+            "family",
+            "severity",
+            "certainty",
+            "in_s",
+            "out_s",
+            "in_timecode",
+            "out_timecode",
+            "role",
+            "source",
+            "measured",
+            "limit",
+            "unit",
+            "message",
+            "also",
+            "remedy",
+            "alternatives",
+        ):
+            self.assertIn(name, finding)
+
+    def test_figures_that_do_not_exist_are_null(self):
+        result = document.document(judge(measured(stereo(sine(-23, 2))), DEFAULT))
+        self.assertIsNone(result["loudness"]["range_lu"])
+        self.assertEqual((result["passages"], result["ducks"], result["speech"], result["separation"], result["clear_share"]), (None,) * 5)
+
+    def test_report_names_each_finding(self):
+        text = report(self.result)
+        self.assertIn("fail by EBU R 128", text)
+        for finding in self.result["findings"]:
+            self.assertIn(finding["message"], text)
+        clean = report(document.document(judge(measured(stereo(sine(-23, 20))), DEFAULT)))
+        self.assertIn("Nothing found.", clean)
+        self.assertIn("give the stems", clean)
+
+
+class FeaturesTest(FolderTest):
+    def test_judged_again_without_decoding(self):
+        first = judged()
+        path = self.folder / "f.npz"
+        features.write_features(first.evidence.measurement, path)
+        again = judge(features.read_features(path), DEFAULT)
+        self.assertEqual(document.document(again), document.document(first))
+        self.assertEqual([p.name for p in self.folder.iterdir()], ["f.npz"])
+
+    def test_something_else_is_refused(self):
+        path = self.folder / "f.npz"
+        np.savez(path, header=np.array('{"format": "other"}'))
+        for bad in (path, self.folder / "missing.npz"):
+            with self.assertRaisesRegex(NotMeasurable, "measure the mix again"):
+                features.read_features(bad)
+
+
+class SeriesTest(FolderTest):
+    def test_curves_for_scripts(self):
+        path = self.folder / "s.npz"
+        result = judged()
+        series.write_npz(result, path)
+        with np.load(path) as stored:
+            names = (
+                *("time_s", "momentary_lufs", "short_term_lufs", "true_peak_dbtp", "speech_probability", "speech_lufs", "music_lufs"),
+                *("effects_lufs", "background_lufs", "local_ratio_lu", "audibility", "music_gain_db"),
+            )
+            self.assertEqual(sorted(stored.files), sorted(names))
+            self.assertEqual({len(stored[n]) for n in names}, {200})
+            self.assertEqual(stored["music_gain_db"].shape, (200, 3))
+            self.assertTrue(np.isnan(stored["momentary_lufs"][:3]).all())
+            self.assertFalse(np.isnan(stored["momentary_lufs"][3]))
+            self.assertTrue(np.isnan(stored["short_term_lufs"][28]) and not np.isnan(stored["short_term_lufs"][29]))
+            self.assertAlmostEqual(float(stored["time_s"][10]), 1.0)
+            self.assertAlmostEqual(float(np.nanmax(stored["momentary_lufs"])), result.evidence.loudness.momentary_max_lufs, delta=0.3)
+
+    def test_without_stems_they_are_absent(self):
+        curves = series.series(judge(measured(stereo(sine(-23, 5))), DEFAULT))
+        self.assertTrue(np.isnan(curves["speech_lufs"]).all() and np.isnan(curves["music_gain_db"]).all())
+
+    def test_curves_for_the_page(self):
+        path = self.folder / "s.bin"
+        result = judged()
+        series.write_page_series(result, path)
+        raw = path.read_bytes()
+        line, _, body = raw.partition(b"\n")
+        header = json.loads(line)
+        self.assertEqual((len(line) + 1) % 2, 0)
+        self.assertEqual(len(body), header["count"] * len(header["curves"]) * 2)
+        values = np.frombuffer(body, dtype="<i2").reshape(len(header["curves"]), -1)
+        ratios = values[header["curves"].index("local_ratio_lu")]
+        wanted = series.series(result)["local_ratio_lu"]
+        np.testing.assert_array_equal(ratios == series.ABSENT, np.isnan(wanted))
+        np.testing.assert_allclose(ratios[ratios != series.ABSENT] / 100, wanted[~np.isnan(wanted)], atol=0.006)
+
+
+class CorrectionsTest(FolderTest):
+    def read(self, text):
+        path = self.folder / "c.json"
+        path.write_text(text)
+        return corrections.read_corrections(path)
+
+    def test_regions(self):
+        found = self.read('{"speech": [{"in_s": 3, "out_s": 4}, {"in_s": 1, "out_s": 2}]}')
+        self.assertEqual([(s.in_s, s.out_s, s.by_hand) for s in found], [(1, 2, True), (3, 4, True)])
+
+    def test_each_error_says_what_is_wrong(self):
+        cases = {
+            "{": "not readable as JSON",
+            "[]": "a list “speech”",
+            '{"speech": 3}': "a list “speech”",
+            '{"speech": [{"in_s": 1}]}': "Speech region 1 needs",
+            '{"speech": [{"in_s": 2, "out_s": 1}]}': "end after it begins",
+            '{"speech": [{"in_s": -1, "out_s": 1}]}': "end after it begins",
+        }
+        for text, words in cases.items():
+            with self.subTest(text), self.assertRaisesRegex(CorrectionError, words):
+                self.read(text)
+        with self.assertRaisesRegex(CorrectionError, "There is no corrections file"):
+            corrections.read_corrections(self.folder / "none.json")
+
+
+class NotesCsvTest(unittest.TestCase):
+    def test_read_back_by_the_standard_library(self):
+        row = {"mark": "A", "in": "10:00:00:00", "out": "10:00:01:00", "severity": "must", "title": 'He said "no", twice', "note": "two\nlines; and, commas"}
+        text = notes_csv.write_notes_csv([row])
+        (found,) = csv.DictReader(io.StringIO(text, newline=""))
+        self.assertEqual({k: found[k] for k in row}, row)
+        self.assertTrue(text.endswith("\r\n"))
+
+    def test_a_spreadsheet_runs_nothing(self):
+        for evil in ("=HYPERLINK(1)", "+1", "-2", "@x", "\tx"):
+            (found,) = csv.DictReader(io.StringIO(notes_csv.write_notes_csv([{"note": evil}]), newline=""))
+            self.assertEqual(found["note"], f"'{evil}")

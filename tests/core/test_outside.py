@@ -1,0 +1,111 @@
+"""Checked from outside: the demo's planted faults, and its figures against two independent meters.
+
+References: ffmpeg's ``ebur128`` filter, and the package ``pyloudnorm`` (integrated loudness, mono and stereo).
+"""
+
+import json
+import os
+import re
+import subprocess
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import pyloudnorm
+
+from mezzavoce_core.judge.judging import judge
+from mezzavoce_core.judge.spec import DEFAULT, preset
+from mezzavoce_core.media import decode
+from mezzavoce_core.media.probe import probe
+from mezzavoce_core.pipeline import Job, StemFile, measure
+from mezzavoce_demo.render import STEMS, mix_file, stem_file
+from mezzavoce_demo.scenario import EPISODES
+from tests.signals import noise, sine, stereo, write_wav
+
+_CACHE = {}
+
+
+def measured(number):
+    if number not in _CACHE:
+        media = Path(os.environ["MEZZAVOCE_TEST_MEDIA"])
+        episode = EPISODES[number - 1]
+        stems = tuple(StemFile(stem_file(media, episode, r), r, r) for r in STEMS)
+        _CACHE[number] = measure(Job(mix_file(media, episode), "mix", stems, rate=episode.frame_rate, start=episode.start))
+    return _CACHE[number]
+
+
+def ffmpeg_figures(path):
+    done = subprocess.run(["ffmpeg", "-nostats", "-i", str(path), "-af", "ebur128=peak=true", "-f", "null", "-"], capture_output=True, text=True, check=True)
+    summary = done.stderr[done.stderr.rindex("Summary:") :]
+    return [float(re.search(rf"{name}:\s+(-?[\d.]+)", summary)[1]) for name in ("I", "LRA", "Peak")]
+
+
+class PlantedFaultsTest(unittest.TestCase):
+    def found(self, episode):
+        spec = preset(episode.spec) if episode.spec else DEFAULT
+        return judge(measured(episode.number), spec).findings
+
+    def test_found_is_what_was_planted_and_nothing_else(self):
+        for episode in EPISODES:
+            found = self.found(episode)
+            with self.subTest(episode.title):
+                self.assertEqual(sorted(f.kind for f in found), sorted(p.kind for p in episode.planted))
+                for planted in episode.planted:
+                    near = [f for f in found if f.kind == planted.kind and f.in_s < planted.out_s and planted.in_s < f.out_s]
+                    self.assertTrue(near, planted.words)
+
+    def test_places_are_right(self):
+        for episode in EPISODES:
+            for planted in episode.planted:
+                finding = min((f for f in self.found(episode) if f.kind == planted.kind), key=lambda f: abs(f.in_s - planted.in_s))
+                self.assertAlmostEqual(finding.in_s, planted.in_s, delta=2.0, msg=planted.words)
+
+    def test_one_passes(self):
+        verdicts = [judge(measured(e.number), preset(e.spec) if e.spec else DEFAULT).verdict for e in EPISODES]
+        self.assertEqual(verdicts, ["pass", "fail", "fail", "fail"])
+
+    def test_ducks_have_the_depth_that_was_drawn(self):
+        for number in (1, 2):
+            for duck in judge(measured(number), DEFAULT).evidence.ducks:
+                self.assertAlmostEqual(duck.depth_db, 11.0, delta=2.5)
+
+
+class ReferenceMetersTest(unittest.TestCase):
+    def test_demo_against_ffmpeg(self):
+        for episode in EPISODES:
+            path = mix_file(Path(os.environ["MEZZAVOCE_TEST_MEDIA"]), episode)
+            own = judge(measured(episode.number), DEFAULT).evidence
+            level, spread, peak = ffmpeg_figures(path)
+            self.assertAlmostEqual(own.loudness.integrated_lufs, level, delta=0.1)
+            self.assertAlmostEqual(own.loudness.range_lu, spread, delta=0.2)
+            self.assertAlmostEqual(float(own.true_peak_dbtp.max()), peak, delta=0.15)
+
+    def test_demo_against_an_open_library(self):
+        for episode in EPISODES:
+            path = mix_file(Path(os.environ["MEZZAVOCE_TEST_MEDIA"]), episode)
+            info = probe(path)
+            samples = np.concatenate(list(decode.blocks(path, info)))
+            reference = pyloudnorm.Meter(info.sample_rate_hz).integrated_loudness(samples.astype(np.float64))
+            self.assertAlmostEqual(judge(measured(episode.number), DEFAULT).evidence.loudness.integrated_lufs, reference, delta=0.1)
+
+    def test_other_rates_and_mono_against_ffmpeg(self):
+        with tempfile.TemporaryDirectory() as folder:
+            for rate in (44100, 48000):
+                for signal in (sine(-18, 12, rate=rate, hz=440), stereo(noise(12, -26, rate=rate))):
+                    path = write_wav(Path(folder) / "x.wav", signal, rate=rate)
+                    level, spread, _ = ffmpeg_figures(path)
+                    own = judge(measure(Job(path, "x")), DEFAULT).evidence.loudness
+                    self.assertAlmostEqual(own.integrated_lufs, level, delta=0.1)
+                    self.assertAlmostEqual(own.range_lu, spread, delta=0.2)
+
+
+class ScenarioTest(unittest.TestCase):
+    def test_titles_and_starts(self):
+        self.assertEqual(len({e.title for e in EPISODES}), len(EPISODES))
+        self.assertGreaterEqual(len(EPISODES), 4)
+        self.assertIn("30000/1001df", {e.frame_rate for e in EPISODES})
+        self.assertTrue(all(60 <= e.length_s <= 180 for e in EPISODES))
+
+    def test_it_is_data(self):
+        self.assertTrue(json.dumps([p.words for e in EPISODES for p in e.planted]))

@@ -1,0 +1,107 @@
+"""Where a stem lies in the mix, and whether it is in there."""
+
+import unittest
+
+import numpy as np
+
+from mezzavoce_core.measure import stems as st
+from mezzavoce_core.measure.sketch import Sketch
+from tests.signals import RATE, chord, levels_of, noise, stereo, talk
+
+HZ = 12000
+
+
+def reader(signal):
+    signal = np.asarray(signal, dtype=np.float32)
+    return lambda start, length: signal[round(max(0, start) * HZ) : round(max(0, start) * HZ) + round(length * HZ)]
+
+
+def mono(seconds, seed, level=-20.0):
+    return noise(seconds, level, seed=seed, rate=HZ)
+
+
+class PlaceTest(unittest.TestCase):
+    def place(self, mix, *stems):
+        return st.place(reader(mix), [reader(s) for s in stems], [[6.0, 24.0]] * len(stems), HZ)
+
+    def test_as_it_lies(self):
+        a, b = mono(40, 1), mono(40, 2, -40)
+        found = self.place(a + b, a, b)
+        for placed in found:
+            self.assertEqual(placed.delay_s, 0.0)
+            self.assertAlmostEqual(placed.gain, 1.0, delta=0.02)
+            self.assertTrue(placed.contained)
+
+    def test_gain_is_fitted(self):
+        a, b = mono(40, 1), mono(40, 2)
+        found = self.place(0.5 * a + 2 * b, a, b)
+        self.assertAlmostEqual(found[0].gain, 0.5, delta=0.01)
+        self.assertAlmostEqual(found[1].gain, 2.0, delta=0.01)
+
+    def test_delay_either_way(self):
+        a = mono(44, 1)
+        for delay_s in (0.8, -1.1, 1.9):
+            shift = round(delay_s * HZ)
+            mix = np.roll(a, shift) + mono(44, 2, -50)
+            found = self.place(mix, a)[0]
+            self.assertAlmostEqual(found.delay_s, delay_s, delta=2 / HZ)
+            self.assertAlmostEqual(found.gain, 1.0, delta=0.05)
+
+    def test_a_stem_of_another_programme_is_not_contained(self):
+        found = self.place(mono(40, 1) + mono(40, 2), mono(40, 1), mono(40, 9))
+        self.assertTrue(found[0].contained)
+        self.assertFalse(found[1].contained)
+
+    def test_music_of_another_programme_in_the_same_key(self):
+        rng = np.random.default_rng(4)
+
+        def tune():
+            notes = [chord(0.5, -20, hz=220 * 2 ** (rng.integers(12) / 12), rate=HZ) for _ in range(80)]
+            return np.concatenate(notes)
+
+        own, other = tune(), tune()
+        found = self.place(own + mono(40, 2, -30), own, other)
+        self.assertTrue(found[0].contained)
+        self.assertFalse(found[1].contained)
+
+    def test_a_silent_stem_has_no_place(self):
+        a = mono(40, 1)
+        self.assertEqual(st.place(reader(a), [reader(a), reader(0 * a)], [[6.0], []], HZ)[1], None)
+
+
+class PartsTest(unittest.TestCase):
+    def test_loud_stretches(self):
+        power = np.full(6000, 1e-6)
+        power[3000:4200] = 1.0
+        self.assertIn(30.0, st.loud_stretches(power))
+        self.assertEqual(st.loud_stretches(np.zeros(500)), [])
+        self.assertEqual(st.loud_stretches(np.ones(300)), [0.0])
+
+    def test_delay_of_noise(self):
+        a = mono(6, 1).astype(np.float32)
+        self.assertEqual(st.find_delay(np.roll(a, 240), a, HZ), 240)
+        self.assertEqual(st.find_delay(a, a, HZ), 0)
+
+    def test_gains_together(self):
+        a, b = mono(3, 1), mono(3, 2)
+        np.testing.assert_allclose(st.fit_gains((0.3 * a - b).astype(np.float32), [a.astype(np.float32), b.astype(np.float32)]), [0.3, -1.0], atol=1e-4)
+
+    def test_coherence(self):
+        a, b = mono(6, 1).astype(np.float32), mono(6, 2).astype(np.float32)
+        self.assertGreater(st.coherence(a, a), 0.99)
+        self.assertLess(st.coherence(a, b), 0.06)
+        self.assertEqual(st.coherence(a[:100], a[:100]), 0.0)
+
+
+class SketchTest(unittest.TestCase):
+    def test_reads_back_a_quarter_of_the_rate(self):
+        signal = stereo(talk(3, [(1, 2)])).astype(np.float32)
+        with Sketch(RATE) as sketch:
+            sketch.feed(signal[: RATE * 2])
+            sketch.feed(signal[RATE * 2 :])
+            self.assertEqual(sketch.rate_hz, HZ)
+            whole = sketch.read(0, 10)
+            self.assertEqual(len(whole), 3 * HZ)
+            np.testing.assert_allclose(sketch.read(1.0, 1.0), whole[HZ : 2 * HZ])
+            self.assertEqual(len(sketch.read(5.0, 1.0)), 0)
+        self.assertAlmostEqual(levels_of(whole, rate=HZ).samples, 36000)
