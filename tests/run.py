@@ -48,7 +48,7 @@ def check() -> tuple[int, int]:
 def run(stack: ExitStack, data: Path, labels: list[str]) -> tuple[int, int, int]:
     for name in ("files", "work", "uploads", "mailbox"):
         shutil.rmtree(data / name, ignore_errors=True)
-    data.mkdir(parents=True, exist_ok=True)
+    (data / "static").mkdir(parents=True, exist_ok=True)
     database = stack.enter_context(mariadb(data, free_port(8506), durable=False))
     broker = stack.enter_context(redis(data, free_port(8579)))
     os.environ.update(

@@ -2,6 +2,7 @@
 
 import struct
 import wave
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -36,6 +37,11 @@ def noise(seconds, level_db, *, seed=1, rate=RATE):
 
 def chord(seconds, level_db, *, hz=220.0, rate=RATE):
     """A steady three-note chord of an rms level: music that does nothing by itself."""
+    return _chord(seconds, level_db, hz, rate).copy()
+
+
+@cache
+def _chord(seconds, level_db, hz, rate):
     n = np.arange(round(seconds * rate))
     tone = sum(np.sin(2 * np.pi * hz * r * n / rate + r) for r in (1, 1.25, 1.5))
     return tone / np.sqrt(np.mean(tone**2)) * 10 ** (level_db / 20)
@@ -50,6 +56,11 @@ def automated(signal, points, *, rate=RATE):
 
 def talk(seconds, spans, level_db=-23.0, *, seed=3, rate=RATE):
     """Something like speech: noise in the band of the voice, in syllables, inside the spans."""
+    return _talk(seconds, tuple(spans), level_db, seed, rate).copy()
+
+
+@cache
+def _talk(seconds, spans, level_db, seed, rate):
     rng = np.random.default_rng(seed)
     raw = rng.standard_normal(round(seconds * rate))
     spectrum = np.fft.rfft(raw)
@@ -83,7 +94,7 @@ def measured(mix, stems=(), **facts):
     """A measurement without files: ``mix`` and ``stems`` (role, signal) as arrays."""
     signal = np.asarray(mix)
     channels = 1 if signal.ndim == 1 else signal.shape[1]
-    parts = tuple(StemLevels(f"{role}.wav", role, levels_of(s), 0.0, 0.0, 1.0) for role, s in stems)
+    parts = tuple(StemLevels(f"{role}.wav", role, levels_of(s, between_samples=False), 0.0, 0.0, 1.0) for role, s in stems)
     return Measurement(info(len(signal) / RATE, channels=channels, **facts), "test", levels_of(signal), parts)
 
 

@@ -117,15 +117,15 @@ def scale_head(which: str) -> SafeString:
 
 
 @register.filter
-def percent(share: float | None) -> str:
+def percent(share: float | str | None) -> str:
     """A share as whole per cent; nothing where there is none."""
-    return "" if share is None else f"{share * 100:.0f}"
+    return "" if share in (None, "") else f"{share * 100:.0f}"
 
 
 @register.filter
-def tenth(value: float | None) -> str:
+def tenth(value: float | str | None) -> str:
     """A figure to one tenth; nothing where there is none."""
-    return "" if value is None else f"{value:.1f}"
+    return "" if value in (None, "") else f"{value:.1f}"
 
 
 @register.filter

@@ -1,0 +1,128 @@
+"""A live server with a real worker, a real mailbox and a real browser."""
+
+import os
+import re
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from axe_playwright_python.sync_playwright import Axe
+from django.conf import settings
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.core.cache import cache
+from django.db import connection
+from playwright.sync_api import sync_playwright
+
+from mezzavoce.library import actions
+from mezzavoce_demo import loader
+from mezzavoce_demo.services import end, free_port
+
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--autoplay-policy=no-user-gesture-required",
+]
+DESKTOP, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
+PATIENCE_MS = 60_000
+
+
+class BrowserCase(StaticLiveServerTestCase):
+    """Opens pages and remembers what the browser complained about."""
+
+    with_worker = False
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        cls.addClassCleanup(cls.browser.close)
+        if cls.with_worker:
+            cls._start_helpers()
+
+    @classmethod
+    def _start_helpers(cls):
+        """The mailbox and one worker for both queues, on this class's own database."""
+        cls.mailbox = Path(settings.DATA_DIR) / "mailbox"
+        port = free_port(8600 + os.getpid() % 200)
+        cls._run("mezzavoce_demo.mailbox", str(cls.mailbox), str(port))
+        cls.mail_port = port
+        cls.environment = os.environ | {
+            "MEZZAVOCE_DB_NAME": connection.settings_dict["NAME"],
+            "MEZZAVOCE_SMTP_PORT": str(port),
+            "MEZZAVOCE_BASE_URL": cls.live_server_url,
+            "MEZZAVOCE_LEASE_S": "4",
+        }
+        cls.worker = cls.start_worker()
+
+    @classmethod
+    def start_worker(cls):
+        beat = Path(settings.DATA_DIR) / f"beat-{os.getpid()}"
+        options = ["-A", "mezzavoce.config", "worker", "-Q", "measuring,errands", "-c", "2", "-B", "-s", str(beat), "-n", f"test{os.getpid()}@%h"]
+        return cls._run("celery", "--quiet", *options, "--loglevel", "CRITICAL", "--without-gossip", "--without-mingle", env=cls.environment)
+
+    @classmethod
+    def _run(cls, *module, env=None):
+        process = subprocess.Popen(
+            [sys.executable, "-W", "ignore", "-m", *module],
+            env=env,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            start_new_session=True,
+        )
+        cls.addClassCleanup(end, process)
+        return process
+
+    def setUp(self):
+        cache.clear()
+        self.complaints = []
+        actions.ship_presets()
+        people = {role: loader._person(name, mail) for role, name, mail in loader.PEOPLE}
+        self.lead, self.reviewer, self.guest = people["lead"], people["reviewer"], people["guest"]
+        self.production = actions.start_production(self.lead, "Tide Tables", actions.preset_version("EBU R 128"))
+        actions.admit(self.lead, self.production, self.reviewer, "reviewer")
+        actions.admit(self.lead, self.production, self.guest, "guest")
+        self.contact = actions.add_contact(self.reviewer, self.production, *loader.EDITOR)
+
+    def open_page(self, size=DESKTOP, **options):
+        context = self.browser.new_context(viewport=size, **options)
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.set_default_timeout(PATIENCE_MS)
+        page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        page.on("console", lambda message: self.complaints.append(message.text) if message.type == "error" else None)
+        return page
+
+    def sign_in(self, page, role="reviewer"):
+        page.goto(f"{self.live_server_url}/sign-in/")
+        page.get_by_role("button", name=re.compile(f"As (the|a) {role}")).click()
+        page.wait_for_selector("#desk")
+
+    def assert_accessible(self, page):
+        found = Axe().run(page).response["violations"]
+        serious = [f"{v['id']}: {v['nodes'][0]['html'][:160]}" for v in found if v["impact"] in ("serious", "critical")]
+        self.assertEqual(serious, [], page.url)
+
+    def assert_fits(self, page):
+        wide = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
+        self.assertLessEqual(wide, 0, f"{page.url} scrolls sideways")
+
+    def until(self, page, expression):
+        """Wait for an expression of the page; asked from outside, because its content policy allows no evaluation inside."""
+        self.wait_until(lambda: page.evaluate(f"Boolean({expression})"))
+
+    def wait_until(self, condition, seconds=60):
+        limit = time.monotonic() + seconds
+        while time.monotonic() < limit:
+            if found := condition():
+                return found
+            time.sleep(0.2)
+        return self.fail("waited in vain")

@@ -1,0 +1,346 @@
+"""The whole way, with a real worker and a real mail: sign in, desk, take in, review, decide, send, answer on a phone."""
+
+import csv
+import io
+import os
+import re
+import signal
+import subprocess
+import tempfile
+from email import message_from_bytes, policy
+from pathlib import Path
+
+from mezzavoce.dispatch.models import Answer
+from mezzavoce.library.models import Mix
+from mezzavoce.measuring.models import Run
+from mezzavoce.notes.models import Mark, Note
+from mezzavoce_demo.render import STEMS, mix_file, stem_file
+from mezzavoce_demo.scenario import EPISODES
+from tests.browser.base import DESKTOP, PHONE, BrowserCase
+from tests.signals import automated, chord, sine, stereo, talk, write_wav
+
+EPISODE = EPISODES[1]
+
+
+def media():
+    return Path(os.environ["MEZZAVOCE_TEST_MEDIA"])
+
+
+def film(folder):
+    """The episode's mix with a quick picture, as it would be delivered."""
+    path = Path(folder) / mix_file(media(), EPISODE).name
+    subprocess.run(
+        [
+            "ffmpeg",
+            "-v",
+            "error",
+            "-y",
+            "-f",
+            "lavfi",
+            "-i",
+            "testsrc2=s=320x180:r=25",
+            "-i",
+            str(mix_file(media(), EPISODE)),
+            "-map",
+            "0:v",
+            "-map",
+            "1:a",
+            "-shortest",
+            "-c:v",
+            "libx264",
+            "-preset",
+            "ultrafast",
+            "-pix_fmt",
+            "yuv420p",
+            "-c:a",
+            "copy",
+            "-timecode",
+            EPISODE.start,
+            str(path),
+        ],
+        check=True,
+    )
+    return path
+
+
+class WalkTest(BrowserCase):
+    with_worker = True
+
+    def test_from_sign_in_to_the_editors_answer(self):
+        page = self.open_page(DESKTOP)
+        page.goto(f"{self.live_server_url}/")
+        self.assertIn("/sign-in/", page.url)
+        self.assert_accessible(page)
+        self.sign_in(page)
+        self.assert_accessible(page)
+        self.assert_fits(page)
+        self.take_in(page)
+        self.review(page)
+        self.send(page)
+        self.answer_on_a_phone()
+        self.see_the_answer(page)
+        self.measure_again(page)
+        self.assertEqual(self.complaints, [])
+
+    def take_in(self, page):
+        page.get_by_role("link", name="Take in a mix").click()
+        with tempfile.TemporaryDirectory() as folder:
+            files = [film(folder), *(stem_file(media(), EPISODE, role) for role in STEMS)]
+            page.set_input_files("#choose", files)
+            self.until(page, "document.querySelectorAll('#files tbody tr td:nth-child(4)').length === 4 && !document.querySelector('#files progress')")
+        self.assertEqual(page.input_value("#id_start_timecode"), "10:00:00:00")
+        self.assertEqual(page.input_value("#id_frame_rate"), "25")
+        self.assertEqual([s.input_value() for s in page.locator("#files select").all()], ["mix", "dialogue", "music", "effects"])
+        self.assert_accessible(page)
+        self.assert_fits(page)
+        page.fill("#id_title", EPISODE.title)
+        page.click("#measure")
+        page.wait_for_url(re.compile(r"/mixes/\d+/$"))
+        page.wait_for_selector("#review")
+        self.wait_until(lambda: Mix.objects.get().playback_state == "ready")
+        page.wait_for_selector("#video")
+
+    def review(self, page):
+        self.assertIn("Not yet", page.inner_text("#verdict h1"))
+        self.assertEqual(page.locator(".list li").count(), len(EPISODE.planted))
+        self.assert_accessible(page)
+        self.assert_fits(page)
+        self.until(page, "document.getElementById('video').readyState >= 2")
+        page.locator(".list a").nth(1).click()
+        self.until(page, "document.querySelector('.finding').dataset.mark === 'B' && !document.getElementById('video').paused")
+        start = page.evaluate("document.getElementById('video').currentTime")
+        wanted = Mark.objects.get(letters="B").evidence["in_s"] - 2.0
+        self.assertAlmostEqual(start, wanted, delta=1.5)
+        page.keyboard.press("k")
+        self.until(page, "document.querySelector('.finding').dataset.mark === 'A'")
+        page.keyboard.press("Space")
+        self.decide_each_way(page)
+
+    def decide_each_way(self, page):
+        page.get_by_role("button", name="Not a fault").click()
+        self.until(page, "document.querySelector('.side-data').dataset.open === '1'")
+        page.keyboard.press("z")
+        self.until(page, "document.querySelector('.side-data').dataset.open === '2' && document.querySelector('.finding').dataset.mark === 'A'")
+        page.keyboard.press("a")
+        page.get_by_role("button", name="Allow", exact=True).wait_for()
+        page.keyboard.type("the song leads here")
+        page.keyboard.press("Enter")
+        self.until(page, "document.querySelector('.side-data').dataset.open === '1'")
+        page.keyboard.press("z")
+        self.until(page, "document.querySelector('.side-data').dataset.open === '2' && document.querySelector('.finding').dataset.mark === 'A'")
+        page.keyboard.press("e")
+        page.wait_for_selector("#wording:focus")
+        page.keyboard.press("Control+a")
+        page.keyboard.type("Please let the music fall under the keeper.")
+        page.keyboard.press("Control+Enter")
+        self.wait_until(lambda: Note.objects.filter(text="Please let the music fall under the keeper.", text_by_hand=True).exists())
+        page.keyboard.press("Escape")
+        page.locator(".list a").nth(1).click()
+        page.wait_for_selector(".finding[data-mark=B] .decide")
+        page.keyboard.press("Enter")
+        self.until(page, "document.querySelector('.side-data').dataset.open === '0'")
+
+    def send(self, page):
+        page.keyboard.press("m")
+        page.wait_for_selector("text=2 notes to send")
+        self.assert_accessible(page)
+        page.get_by_role("button", name="See what will go out").click()
+        page.wait_for_selector("text=This is what will go out")
+        preview = page.frame_locator("iframe").locator("body").inner_text()
+        self.assertIn("Please let the music fall under the keeper.", preview)
+        page.get_by_role("tab", name="as plain text").click()
+        text = page.locator("#as-text pre").inner_text()
+        self.assert_accessible(page)
+        page.get_by_role("button", name="Send it").click()
+        page.wait_for_selector("h1:has-text('Sent')")
+        path = self.wait_until(lambda: next(iter(self.mailbox.glob("*.eml")), None))
+        message = message_from_bytes(path.read_bytes(), policy=policy.default)
+        sent = message.get_body("plain").get_content()
+        self.assertEqual(sent.split(), text.split())
+        (attached,) = (p for p in message.walk() if p.get_filename())
+        self.assertEqual([r["mark"] for r in csv.DictReader(io.StringIO(attached.get_content(), newline=""))], ["A", "B"])
+        self.link = re.search(r"http://\S+/n/\S+/", sent)[0]
+        page.goto(f"{self.live_server_url}/mailbox/")
+        page.frame_locator("iframe").get_by_text("Please let the music fall under the keeper.").wait_for()
+        self.assert_accessible(page)
+
+    def answer_on_a_phone(self):
+        phone = self.open_page(PHONE, permissions=["clipboard-read", "clipboard-write"])
+        self.wait_until(lambda: phone.goto(self.link) and phone.locator("video").count() == 2)
+        self.assert_accessible(phone)
+        self.assert_fits(phone)
+        first, second = phone.locator("article").all()
+        self.assertLess(first.bounding_box()["y"], second.bounding_box()["y"])
+        first.locator("[data-copy]").first.click()
+        self.assertEqual(phone.evaluate("navigator.clipboard.readText()"), "10:00:36:00")
+        first.locator("video").evaluate("v => v.play()")
+        self.until(phone, "document.querySelector('video').currentTime > 0.1")
+        self.assertEqual(first.locator(".points tbody tr").count(), 4)
+        first.get_by_role("button", name="Fixed").click()
+        phone.wait_for_selector("#note-A.is-answered")
+        second.get_by_role("button", name="Cannot fix").click()
+        phone.keyboard.type("Only a stereo file is left.")
+        phone.reload()
+        self.assertEqual(phone.locator("#note-B textarea").input_value(), "Only a stereo file is left.")
+        phone.locator("#note-B [data-send]").click()
+        phone.wait_for_selector("#note-B.is-answered")
+        self.assertEqual(sorted(Answer.objects.values_list("what", flat=True)), ["cannot fix", "fixed"])
+
+    def see_the_answer(self, page):
+        page.goto(f"{self.live_server_url}/")
+        page.wait_for_selector("text=cannot be fixed, with a reason")
+        page.wait_for_selector("text=2 sent, 2 answered")
+        page.click("text=cannot be fixed, with a reason")
+        page.wait_for_selector(".answer:has-text('Only a stereo file is left.')")
+
+    def measure_again(self, page):
+        page.get_by_role("button", name="Measure again").click()
+        self.wait_until(lambda: Run.objects.filter(state=Run.State.MEASURED).count() == 2)
+        page.reload()
+        page.wait_for_selector(".finding[data-mark=A], .finding[data-mark=B]")
+        self.assertEqual(Mark.objects.count(), 2)
+        self.assertEqual([s.inner_text() for s in page.locator(".list .state").all()], ["fixed", "cannot fix"])
+
+
+class KeyboardTest(BrowserCase):
+    with_worker = True
+
+    def test_no_mouse_at_all(self):
+        page = self.open_page(DESKTOP)
+        page.goto(f"{self.live_server_url}/sign-in/")
+        page.keyboard.press("Enter")
+        page.wait_for_selector("#desk")
+        self.measured_mix()
+        page.wait_for_selector("a[data-key=Enter]")
+        page.keyboard.press("Enter")
+        page.wait_for_selector("#review")
+        open_ones = Mark.objects.count()
+        for _ in range(open_ones):
+            page.wait_for_selector(".decide")
+            page.keyboard.press("Enter")
+            self.until(page, f"+document.querySelector('.side-data').dataset.open === {open_ones - 1}")
+            open_ones -= 1
+        page.keyboard.press("m")
+        page.wait_for_selector("text=See what will go out")
+        self.tab_to(page, "See what will go out")
+        page.wait_for_selector("text=This is what will go out")
+        self.tab_to(page, "Send it")
+        page.wait_for_selector("h1:has-text('Sent')")
+        page.keyboard.press("d")
+        page.wait_for_selector("text=waits for answers")
+        page.keyboard.press("?")
+        page.wait_for_selector("#keys.show")
+        self.assertEqual(self.complaints, [])
+
+    def measured_mix(self):
+        with tempfile.TemporaryDirectory() as folder:
+            voice, music = talk(24, [(6, 12)]), chord(24, -24)
+            write_wav(Path(folder) / "mix.wav", stereo(voice + music))
+            write_wav(Path(folder) / "dialogue.wav", stereo(voice))
+            write_wav(Path(folder) / "music.wav", stereo(music))
+            self.bring_in(folder, "mix", "dialogue", "music")
+        self.wait_until(lambda: Run.objects.filter(state=Run.State.MEASURED).exists())
+
+    def bring_in(self, folder, *roles):
+        from mezzavoce.library import actions
+        from mezzavoce_demo.loader import upload
+
+        files = [(upload(self.reviewer, self.production, Path(folder) / f"{role}.wav"), role) for role in roles]
+        actions.take_in(self.reviewer, self.production, actions.Intake(files=files, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"))
+
+    def tab_to(self, page, name):
+        for _ in range(40):
+            page.keyboard.press("Tab")
+            if name in page.evaluate("document.activeElement.innerText || ''"):
+                page.keyboard.press("Enter")
+                return
+        self.fail(f"“{name}” cannot be reached with Tab")
+
+
+class TroubleTest(KeyboardTest):
+    test_no_mouse_at_all = None
+
+    def test_a_killed_worker_loses_nothing(self):
+        with tempfile.TemporaryDirectory() as folder:
+            long = automated(chord(600, -24), [(0, 0), (300, -3)])
+            write_wav(Path(folder) / "mix.wav", stereo(long))
+            self.bring_in(folder, "mix")
+        self.wait_until(lambda: Run.objects.filter(state=Run.State.RUNNING, progress__gt=0).exists())
+        os.killpg(self.worker.pid, signal.SIGKILL)
+        self.worker.wait()
+        type(self).worker = self.start_worker()
+        run = self.wait_until(lambda: Run.objects.filter(state=Run.State.MEASURED).first(), 120)
+        self.assertEqual((Run.objects.count(), run.attempts), (1, 2))
+
+    def test_a_failure_says_why_on_the_page(self):
+        with tempfile.TemporaryDirectory() as folder:
+            write_wav(Path(folder) / "mix.wav", stereo(sine(-20, 8)))
+            write_wav(Path(folder) / "music.wav", stereo(talk(8, [(1, 7)])))
+            self.bring_in(folder, "mix", "music")
+        page = self.open_page()
+        self.sign_in(page)
+        page.click("text=1 Ebb")
+        page.wait_for_selector("text=does not contain the stem “music.wav”")
+        self.assert_accessible(page)
+        self.assertTrue(page.get_by_role("button", name="Measure again").is_visible())
+
+    def test_bad_files_are_told_on_the_intake_page(self):
+        page = self.open_page()
+        self.sign_in(page)
+        page.get_by_role("link", name="Take in a mix").click()
+        with tempfile.TemporaryDirectory() as folder:
+            letter, empty = Path(folder) / "letter.wav", Path(folder) / "empty.wav"
+            letter.write_text("no sound in here " * 30)
+            empty.touch()
+            page.set_input_files("#choose", [letter, empty])
+            page.wait_for_selector("text=“letter.wav” is no video or audio file")
+            page.wait_for_selector("text=“empty.wav” is empty")
+        self.assertTrue(page.locator("#measure").is_disabled())
+        for _ in range(2):
+            page.get_by_role("button", name="remove").first.click()
+        self.assertTrue(page.locator("#files").is_hidden())
+
+    def test_an_upload_goes_on_after_the_line_broke(self):
+        page = self.open_page()
+        self.sign_in(page)
+        page.get_by_role("link", name="Take in a mix").click()
+        page.wait_for_selector("#choose", state="attached")
+        broken = []
+
+        def break_once(route):
+            if route.request.method == "PUT" and not broken:
+                broken.append(route.request.url)
+                route.abort()
+            else:
+                route.continue_()
+
+        page.route("**/uploads/**", break_once)
+        with tempfile.TemporaryDirectory() as folder:
+            path = write_wav(Path(folder) / "mix.wav", stereo(sine(-23, 4)))
+            page.set_input_files("#choose", path)
+            page.wait_for_selector("text=✓ here")
+        self.assertEqual(len(broken), 1)
+
+    def test_a_guest_sees_no_buttons_to_decide(self):
+        self.measured_mix()
+        page = self.open_page()
+        self.sign_in(page, "guest")
+        page.click("text=1 Ebb")
+        page.wait_for_selector("#review")
+        self.assertEqual(page.locator(".decide").count(), 0)
+        page.keyboard.press("Enter")
+        page.keyboard.press("x")
+        page.wait_for_timeout(300)
+        self.assertFalse(Note.objects.exists())
+        self.assert_accessible(page)
+
+    def test_by_night(self):
+        self.measured_mix()
+        page = self.open_page(color_scheme="dark")
+        self.sign_in(page)
+        self.assert_accessible(page)
+        page.click("text=1 Ebb")
+        page.wait_for_selector("#review")
+        self.assert_accessible(page)
+        page.get_by_role("button", name="Day").click()
+        page.wait_for_selector("html[data-light=day]")

@@ -1,0 +1,175 @@
+"""Uploads in pieces, taking in, and everything that can be wrong with it."""
+
+import json
+import tempfile
+from pathlib import Path
+from unittest import mock
+
+from django.conf import settings
+from django.test import override_settings
+from django.urls import reverse
+
+from mezzavoce.library import uploads
+from mezzavoce.library.models import Mix, Programme, StoredFile, Upload
+from mezzavoce.measuring.models import Run
+from tests.signals import sine, stereo, write_wav
+from tests.web.base import ProductionCase
+
+
+def wav_bytes(seconds=1.0, level=-20.0):
+    with tempfile.TemporaryDirectory() as folder:
+        return write_wav(Path(folder) / "a.wav", stereo(sine(level, seconds))).read_bytes()
+
+
+class IntakeCase(ProductionCase):
+    def setUp(self):
+        self.client.force_login(self.reviewer)
+
+    def begin(self, name, size):
+        return self.client.post(reverse("upload", args=[self.production.pk]), {"name": name, "size": size}, headers={"Accept": "application/json"})
+
+    def piece(self, address, offset, content):
+        return self.client.put(address, content, content_type="application/octet-stream", headers={"Upload-Offset": str(offset), "Accept": "application/json"})
+
+    def done(self, address):
+        return self.client.post(f"{address}done/", headers={"Accept": "application/json"})
+
+    def bring(self, name, content):
+        address = self.begin(name, len(content)).json()["address"]
+        self.piece(address, 0, content)
+        return self.done(address)
+
+    def take_in(self, chosen, **more):
+        data = {"title": "Ebb", "frame_rate": "25", "start_timecode": "10:00:00:00", "files": json.dumps([{"id": i, "role": r} for i, r in chosen])} | more
+        return self.client.post(reverse("intake", args=[self.production.pk]), data, headers={"Accept": "application/json"})
+
+
+class UploadTest(IntakeCase):
+    def test_in_pieces(self):
+        content = wav_bytes()
+        address = self.begin("../../a.wav", len(content)).json()["address"]
+        self.assertEqual(self.piece(address, 0, content[:1000]).json()["received"], 1000)
+        self.assertEqual(self.piece(address, 1000, content[1000:]).json()["received"], len(content))
+        answer = self.done(address).json()
+        row = StoredFile.objects.get(pk=answer["id"])
+        self.assertEqual((row.name, row.size, answer["facts"]["channels"]), ("a.wav", len(content), 2))
+        self.assertEqual(len(row.sha256), 64)
+        self.assertFalse(Upload.objects.exists())
+
+    def test_a_broken_one_goes_on_where_it_stopped(self):
+        content = wav_bytes()
+        address = self.begin("a.wav", len(content)).json()["address"]
+        self.piece(address, 0, content[:500])
+        again = self.piece(address, 0, content[:500])
+        self.assertEqual(again.status_code, 409)
+        self.assertIn("goes on at byte 500", again.json()["error"])
+        self.assertEqual(self.done(address).status_code, 409)
+        self.assertEqual(self.client.get(address).json(), {"received": 500, "size": len(content)})
+        self.piece(address, 500, content[500:])
+        self.assertEqual(self.done(address).status_code, 200)
+
+    def test_what_a_killed_server_left_half_written_is_overwritten(self):
+        content = wav_bytes()
+        upload = uploads.begin(self.reviewer, self.production, "a.wav", len(content))
+        uploads.add_piece(upload, 0, content[:500])
+        with Path(upload.part).open("ab") as file:
+            file.write(b"half a piece")
+        uploads.add_piece(upload, 500, content[500:])
+        upload.refresh_from_db()
+        self.assertEqual(uploads.finish(upload).facts["duration_s"], 1.0)
+
+    def test_two_at_once_do_not_mix(self):
+        one, two = wav_bytes(1.0), wav_bytes(2.0)
+        first, second = (self.begin("a.wav", len(c)).json()["address"] for c in (one, two))
+        for k in range(2):
+            for address, content in ((first, one), (second, two)):
+                half = len(content) // 2
+                self.piece(address, k * half, content[k * half : len(content) if k else half])
+        self.assertEqual([self.done(a).json()["facts"]["duration_s"] for a in (first, second)], [1.0, 2.0])
+
+    def test_each_bad_file_has_its_sentence_and_leaves_nothing(self):
+        self.assertIn("is empty", self.begin("a.wav", 0).json()["error"])
+        self.assertIn(
+            "choose it again",
+            self.client.post(reverse("upload", args=[self.production.pk]), {"name": "x"}, headers={"Accept": "application/json"}).json()["error"],
+        )
+        cases = {"text.wav": (b"a letter, no sound " * 50, "no video or audio file"), "cut.wav": (wav_bytes()[:9000], "is cut off")}
+        for name, (content, words) in cases.items():
+            answer = self.bring(name, content)
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(words, answer.json()["error"])
+            self.assertIn(name, answer.json()["error"])
+        self.assertFalse(StoredFile.objects.exists() or Upload.objects.exists())
+        self.assertEqual(list(Path(settings.UPLOAD_DIR).glob("*.part")), [])
+
+    @override_settings(UPLOAD_MAX_BYTES=1000)
+    def test_too_large(self):
+        self.assertIn("larger than", self.begin("a.wav", 1001).json()["error"])
+
+    def test_more_than_announced(self):
+        address = self.begin("a.wav", 10).json()["address"]
+        self.assertIn("More of", self.piece(address, 0, b"x" * 11).json()["error"])
+
+    def test_giving_up_and_other_peoples_uploads(self):
+        address = self.begin("a.wav", 10).json()["address"]
+        self.client.force_login(self.lead)
+        self.assertEqual(self.piece(address, 0, b"x").status_code, 404)
+        self.client.force_login(self.reviewer)
+        self.assertEqual(self.client.delete(address).status_code, 200)
+        self.assertFalse(Upload.objects.exists())
+
+
+class TakeInTest(IntakeCase):
+    def setUp(self):
+        super().setUp()
+        self.mix_id = self.bring("mix.wav", wav_bytes(2.0)).json()["id"]
+
+    def test_a_mix_is_made_and_waits_to_be_measured(self):
+        with mock.patch("mezzavoce.config.celery.app.send_task") as wake, self.captureOnCommitCallbacks(execute=True):
+            answer = self.take_in([(self.mix_id, "mix")], start_timecode="01:00:00;00", frame_rate="30000/1001")
+        self.assertEqual(answer.status_code, 201, answer.content)
+        mix = Mix.objects.get()
+        self.assertEqual((mix.programme.title, mix.programme.number, mix.number, mix.drop_frame), ("Ebb", 1, 1, True))
+        self.assertEqual((mix.frame_rate, mix.start_timecode, mix.duration_s), ("30000/1001", "01:00:00;00", 2.0))
+        self.assertEqual(Run.objects.get().state, Run.State.WAITING)
+        self.assertTrue(wake.called)
+        self.assertEqual(answer.json()["address"], reverse("mix", args=[mix.pk]))
+
+    def test_next_mix_of_a_programme(self):
+        self.take_in([(self.mix_id, "mix")])
+        other = self.bring("mix.wav", wav_bytes(2.0, -21)).json()["id"]
+        self.take_in([(other, "mix")], programme=Programme.objects.get().pk, title="")
+        self.assertEqual(sorted(Mix.objects.values_list("number", flat=True)), [1, 2])
+
+    def refused(self, words, chosen, **more):
+        answer = self.take_in(chosen, **more)
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn(words, answer.json()["error"])
+        self.assertFalse(Mix.objects.exists() or Run.objects.exists() or Programme.objects.exists())
+        return answer
+
+    def test_each_refusal_is_a_sentence_and_makes_nothing(self):
+        mix, twin = self.mix_id, self.bring("twin.wav", wav_bytes(2.0)).json()["id"]
+        self.refused("No file is marked as the mix", [(mix, "music")])
+        self.refused("No file is marked as the mix", [])
+        self.refused("Two files are marked as the mix", [(mix, "mix"), (twin, "mix")])
+        self.refused("are the same file", [(mix, "mix"), (twin, "music")])
+        self.refused("needs a title", [(mix, "mix")], title=" ")
+        self.refused("from 0 to 24", [(mix, "mix")], start_timecode="10:00:00:25")
+        self.refused("no timecode", [(mix, "mix")], start_timecode="ten o'clock")
+        self.refused("only at 29.97 and 59.94", [(mix, "mix")], start_timecode="10:00:00;00")
+        self.refused("not here any more", [(999999, "mix")])
+        self.refused("choose the files again", [(mix, "mix")], files="broken")
+        self.refused("valid choice", [(mix, "mix")], frame_rate="17")
+
+    def test_the_same_file_twice(self):
+        self.take_in([(self.mix_id, "mix")])
+        again = self.bring("copy.wav", wav_bytes(2.0)).json()["id"]
+        answer = self.take_in([(again, "mix")], title="Another")
+        self.assertIn("is here already as 1 Ebb, mix 1", answer.json()["error"])
+        self.assertEqual(Mix.objects.count(), 1)
+
+    def test_page_shows_programmes_and_rates(self):
+        page = self.client.get(reverse("intake", args=[self.production.pk]))
+        self.assertContains(page, "29.97 drop-frame")
+        self.assertContains(page, "a new programme")

@@ -1,0 +1,198 @@
+"""Desk and review page: what they say in every state, and how many queries that costs."""
+
+from datetime import timedelta
+
+from django.test import SimpleTestCase
+from django.urls import reverse
+from django.utils import timezone
+
+from mezzavoce.dispatch import actions as dispatch
+from mezzavoce.library.models import SpecVersion
+from mezzavoce.measuring.actions import request_run
+from mezzavoce.measuring.models import Run
+from mezzavoce.notes import actions as notes
+from mezzavoce.notes.models import Mark
+from mezzavoce.screens.desk import desk
+from mezzavoce.screens.review import review
+from mezzavoce.screens.templatetags import score
+from tests.signals import measured, sine, stereo
+from tests.web.base import ProductionCase, clean, make_mix, measure_mix
+
+DESK_QUERIES = 16
+REVIEW_QUERIES = 12
+
+
+def passing():
+    return measured(stereo(sine(-23, 40)))
+
+
+class DeskTest(ProductionCase):
+    def standing(self):
+        return desk(self.reviewer, self.production).rows[0].standing.word
+
+    def test_every_state_has_its_word(self):
+        mix = make_mix(self.production, self.lead)
+        self.assertEqual(self.standing(), "not measured")
+        run = request_run(self.lead, mix)
+        self.assertEqual(self.standing(), "being measured")
+        for state, word in ((Run.State.FAILED, "could not be measured"), (Run.State.CANCELLED, "cancelled")):
+            Run.objects.filter(pk=run.pk).update(state=state, active_key=None)
+            self.assertEqual(self.standing(), word)
+        measure_mix(mix)
+        self.assertEqual(self.standing(), "not yet")
+        for mark in Mark.objects.all():
+            notes.decide(self.reviewer, mark, mix, "allow", "meant so")
+        self.assertEqual(self.standing(), "may go out")
+
+    def test_from_sent_to_answered(self):
+        mix = make_mix(self.production, self.lead)
+        measure_mix(mix)
+        for mark in Mark.objects.all():
+            notes.decide(self.reviewer, mark, mix, "note it")
+        self.assertEqual(self.standing(), "not yet")
+        sent = dispatch.send(self.reviewer, dispatch.prepare(self.reviewer, mix, [self.contact]))
+        self.assertEqual(self.standing(), "waits for answers")
+        for k, item in enumerate(sent.items.all()):
+            dispatch.answer(sent.recipients.get(), item, "fixed", "", f"k{k}")
+        self.assertEqual(self.standing(), "answered")
+
+    def test_a_good_mix_may_go_out(self):
+        measure_mix(make_mix(self.production, self.lead), passing())
+        self.assertEqual(self.standing(), "may go out")
+        self.client.force_login(self.guest)
+        self.assertContains(self.client.get("/"), "stems are wanted for this")
+
+    def test_newest_mix_counts_and_programmes_without_one_are_there(self):
+        make_mix(self.production, self.lead)
+        second = make_mix(self.production, self.lead)
+        rows = desk(self.reviewer, self.production).rows
+        self.assertEqual(rows[0].mix, second)
+        self.production.programmes.create(number=9, title="Later")
+        self.client.force_login(self.reviewer)
+        self.assertContains(self.client.get("/"), "take in its first mix")
+
+    def test_next_is_the_soonest_due(self):
+        for number, days in ((1, 9), (2, 1), (3, 4)):
+            mix = make_mix(self.production, self.lead, number)
+            mix.programme.due = timezone.localdate() + timedelta(days=days)
+            mix.programme.save()
+            measure_mix(mix)
+        self.assertEqual(desk(self.reviewer, self.production).next_row.programme.number, 2)
+
+    def test_progress_is_shown(self):
+        run = request_run(self.lead, make_mix(self.production, self.lead))
+        Run.objects.filter(pk=run.pk).update(state=Run.State.RUNNING, stage="peaks of the mix", progress=0.4)
+        self.client.force_login(self.guest)
+        page = self.client.get(reverse("desk-parts", args=[self.production.pk]))
+        self.assertContains(page, "peaks of the mix")
+        self.assertContains(page, "40 %")
+
+    def test_queries_do_not_grow_with_the_programmes(self):
+        for number in range(1, 4):
+            measure_mix(make_mix(self.production, self.lead, number))
+        self.client.force_login(self.reviewer)
+        with self.assertNumQueries(DESK_QUERIES):
+            self.client.get("/")
+        for number in range(4, 8):
+            measure_mix(make_mix(self.production, self.lead, number), clean())
+        with self.assertNumQueries(DESK_QUERIES):
+            self.client.get("/")
+
+
+class ReviewTest(ProductionCase):
+    def setUp(self):
+        self.mix = make_mix(self.production, self.lead)
+        self.judgement = measure_mix(self.mix)
+        self.client.force_login(self.reviewer)
+
+    def page(self, mark=None):
+        return self.client.get(reverse("mix", args=[self.mix.pk]), {"mark": mark} if mark else {})
+
+    def test_first_open_one_is_chosen_and_any_can_be(self):
+        marks = review(self.reviewer, self.mix.pk).marks
+        self.assertEqual(review(self.reviewer, self.mix.pk).chosen, marks[0])
+        self.assertEqual(review(self.reviewer, self.mix.pk, marks[-1].mark.letters).chosen.mark, marks[-1].mark)
+        notes.decide(self.reviewer, marks[0].mark, self.mix, "not a fault")
+        self.assertEqual(review(self.reviewer, self.mix.pk).chosen.mark, marks[1].mark)
+
+    def test_says_verdict_figures_and_finding(self):
+        mark = Mark.objects.get(kind="duck-missing")
+        page = self.page(mark.letters)
+        self.assertContains(page, "Not yet:")
+        self.assertContains(page, "wants -23.0 ± 0.5")
+        self.assertContains(page, "Music does not give way")
+        self.assertContains(page, mark.evidence["remedy"]["points"][1]["at_timecode"])
+        self.assertContains(page, "words covered, first word covered")
+
+    def test_without_stems_it_says_that_they_are_wanted(self):
+        measure_mix(self.mix, passing())
+        self.assertContains(self.page(), "stems are wanted for that")
+
+    def test_states(self):
+        self.assertContains(self.page(), "Picture and sound are being prepared")
+        self.mix.playback_state, self.mix.playback_error = "failed", "Picture and sound could not be prepared."
+        self.mix.save()
+        self.assertContains(self.page(), "could not be prepared.")
+        request_run(self.lead, self.mix)
+        self.assertContains(self.page(), "Being measured again")
+        self.assertEqual(self.client.get(reverse("mix-side", args=[self.mix.pk])).status_code, 302)
+
+    def test_verdict_follows_decisions(self):
+        for item in review(self.reviewer, self.mix.pk).marks:
+            notes.decide(self.reviewer, item.mark, self.mix, "allow", "meant so")
+        self.assertEqual(review(self.reviewer, self.mix.pk).sentence, "May go out: what was found has been decided.")
+        side = self.client.get(reverse("mix-side", args=[self.mix.pk]), headers={"X-Fragment": "1"})
+        self.assertContains(side, 'data-open="0"')
+
+    def test_sentences(self):
+        for measurement, spec, words in (
+            (passing(), "EBU R 128", "nothing was found"),
+            (passing(), "Online video", "the level is off"),
+            (clean(), "Online video", "the voice is clear"),
+        ):
+            self.mix.programme.spec_version = SpecVersion.objects.get(spec__name=spec)
+            self.mix.programme.save()
+            measure_mix(self.mix, measurement)
+            self.assertIn(words, review(self.reviewer, self.mix.pk).sentence)
+
+    def test_anchor_and_short_term_in_the_figures(self):
+        for spec, words in (("ATSC A/85", "wants -24.0 ± 2.0"), ("EBU R 128 s1", "at most -18.0"), ("Accessible audio", "not limited")):
+            self.mix.programme.spec_version = SpecVersion.objects.get(spec__name=spec)
+            self.mix.programme.save()
+            measure_mix(self.mix)
+            self.assertContains(self.page(), words)
+
+    def test_queries_are_pinned(self):
+        with self.assertNumQueries(REVIEW_QUERIES):
+            self.page()
+
+    def test_data_for_the_scripts(self):
+        data = review(self.reviewer, self.mix.pk).for_page
+        self.assertEqual((data["rate"], data["start"], data["duration"]), ("25", "10:00:00:00", 40.0))
+        self.assertEqual(len(data["speech"]), 2)
+        chosen = next(m for m in data["marks"] if m["family"] == "ducking")
+        self.assertEqual(len(chosen["remedy"]["points"]), 4)
+
+
+class ScoreTagsTest(SimpleTestCase):
+    def test_each_family_has_its_shape(self):
+        shapes = {"loudness": "square", "peak": "square", "voice": "diamond", "ducking": "round", "music": "triangle", "effects": "hexagon"}
+        for family, shape in shapes.items():
+            self.assertIn(f"sign-{shape}", score.mark("A", family))
+        self.assertIn("sign-done", score.mark("A", "voice", "noted"))
+        self.assertIn("&lt;b&gt;", score.mark("<b>", "voice"))
+
+    def test_scales(self):
+        drawn = score.loudness_scale({"integrated_lufs": -20.0}, {"integrated_lufs": -23.0, "integrated_tolerance_lu": 0.5})
+        self.assertIn("is-off", drawn)
+        self.assertEqual(score.loudness_scale({}, {}), "")
+        self.assertEqual(score.clearance_scale({"ratios_lu": []}, {}), "")
+        self.assertEqual(score.clearance_scale({"ratios_lu": [4.0, 12.0]}, {"clearance_lu": 10.0}).count("is-thin"), 1)
+        self.assertIn("-23", score.scale_head("loudness"))
+        self.assertIn("10", score.scale_head("clearance"))
+        self.assertEqual(score.Scale(0, 10, 108).x(99), 104)
+
+    def test_filters(self):
+        self.assertEqual((score.percent(0.951), score.percent(None)), ("95", ""))
+        self.assertEqual((score.tenth(-1.04), score.tenth(None)), ("-1.0", ""))
+        self.assertEqual((score.signed(-3.0), score.signed(2.5), score.signed(0.0)), ("-3.0", "+2.5", "0.0"))
