@@ -12,6 +12,7 @@ from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.cache import cache
 from django.db import connection
+from django.test import override_settings
 from playwright.sync_api import sync_playwright
 
 from mezzavoce.library import actions
@@ -40,6 +41,7 @@ class BrowserCase(StaticLiveServerTestCase):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
+        cls.enterClassContext(override_settings(BASE_URL=cls.live_server_url))
         cls.playwright = sync_playwright().start()
         cls.addClassCleanup(cls.playwright.stop)
         cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)

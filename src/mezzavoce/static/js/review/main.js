@@ -30,6 +30,7 @@ function start(root) {
   if (chosen) player.visit(chosen, false);
   bindKeys();
   bindButtons();
+  root.dataset.ready = "yes";
 
   async function pick(letters, play = true) {
     const mark = store.get().marks.find((m) => m.letters === letters);

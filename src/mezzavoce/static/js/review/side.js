@@ -3,6 +3,7 @@ import { clientKey, fragment, say, send } from "../talk.js";
 
 /** Look after the side. `onChange(mark)` is called after something was decided, worded or undone. */
 export function makeSide(element, onPick, onChange) {
+  let asked = 0;
   element.addEventListener("click", (event) => {
     const link = event.target.closest("a[data-mark]");
     if (link) {
@@ -41,8 +42,13 @@ export function makeSide(element, onPick, onChange) {
   }
 
   return {
+    /** Show a mark. Of two asked for in a row the later one stays, whichever answer comes first. */
     async show(letters) {
-      element.innerHTML = await fragment(`${element.closest("[data-side]").dataset.side}?mark=${encodeURIComponent(letters)}`);
+      asked += 1;
+      const turn = asked;
+      const html = await fragment(`${element.closest("[data-side]").dataset.side}?mark=${encodeURIComponent(letters)}`);
+      if (turn !== asked) return;
+      element.innerHTML = html;
       element.querySelector(".is-chosen")?.scrollIntoView({ block: "nearest" });
     },
     press(what) {

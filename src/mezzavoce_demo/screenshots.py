@@ -1,0 +1,128 @@
+"""Takes one picture of each main view: starts the demo afresh, goes the reviewer's way, ends it."""
+
+import os
+import re
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, sync_playwright
+
+_FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+_DESK = {"width": 1280, "height": 800}
+_PHONE = {"width": 390, "height": 844}
+_PATIENCE_S = 400
+
+
+def main(target: Path) -> None:
+    """Write the pictures to a folder."""
+    target.mkdir(parents=True, exist_ok=True)
+    with _demo() as address, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=_FLAGS)
+        page = browser.new_context(viewport=_DESK).new_page()
+        link = _walk(page, address, target)
+        _editor(browser, link, target)
+        browser.close()
+
+
+@contextmanager
+def _demo() -> Iterator[str]:
+    process = subprocess.Popen(
+        [sys.executable, "-m", "mezzavoce_demo.serve", "--fresh"], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, start_new_session=True
+    )
+    try:
+        assert process.stdout is not None
+        for line in process.stdout:
+            if found := re.search(r"is running:\s+(\S+)", line):
+                yield found[1]
+                return
+        raise RuntimeError("The demo did not start; run bin/demo to see why.")
+    finally:
+        os.kill(process.pid, signal.SIGINT)
+        process.wait()
+
+
+def _walk(page: Page, address: str, target: Path) -> str:
+    """Go from the sign-in to the mailbox; returns the editor's link."""
+    page.goto(address)
+    page.screenshot(path=target / "sign-in.png")
+    page.click("text=As the reviewer")
+    page.wait_for_selector("#desk")
+    _review(page, target)
+    page.keyboard.press("m")
+    page.wait_for_selector("text=See what will go out")
+    page.screenshot(path=target / "notes.png")
+    page.click("text=See what will go out")
+    page.wait_for_selector("text=This is what will go out")
+    page.wait_for_timeout(500)
+    page.screenshot(path=target / "preview.png")
+    page.click("text=Send it")
+    page.wait_for_selector("h1:has-text('Sent')")
+    _wait(lambda: page.goto(f"{address}mailbox/") and page.locator("iframe").count())
+    page.wait_for_timeout(500)
+    page.screenshot(path=target / "mailbox.png")
+    link = page.frame_locator("iframe").locator("a").first.get_attribute("href")
+    assert link
+    page.goto(address)
+    page.wait_for_selector("text=waits for answers")
+    page.screenshot(path=target / "desk.png")
+    _intake(page, target)
+    return link
+
+
+def _review(page: Page, target: Path) -> None:
+    page.click("text=The Bell Buoy off Tarn Skerry")
+    page.wait_for_selector("#video")
+    page.wait_for_timeout(1500)
+    page.screenshot(path=target / "review-day.png")
+    page.keyboard.press("Enter")
+    page.wait_for_selector(".finding[data-mark=B]")
+    page.keyboard.press(" ")
+    page.click("button:has-text('Night')")
+    page.wait_for_timeout(1500)
+    page.screenshot(path=target / "review-night.png")
+    page.click("button:has-text('Day')")
+    page.wait_for_selector("html[data-light=day]")
+    page.wait_for_selector(".decide")
+    page.keyboard.press("Enter")
+    page.wait_for_selector(".side-data[data-open='0']", state="attached")
+
+
+def _intake(page: Page, target: Path) -> None:
+    page.click("text=Take in a mix")
+    media = next((Path(os.environ["MEZZAVOCE_DATA_DIR"]) / "demo-media").iterdir())
+    page.set_input_files("#choose", sorted(str(p) for p in media.glob("* 03 *")))
+    page.wait_for_selector("#measure:not([disabled])")
+    page.screenshot(path=target / "intake.png")
+
+
+def _editor(browser: Browser, link: str, target: Path) -> None:
+    phone = browser.new_context(viewport=_PHONE).new_page()
+    _wait(lambda: phone.goto(link) and phone.locator("video").count() == phone.locator("article").count())
+    phone.wait_for_timeout(1000)
+    phone.screenshot(path=target / "editor.png")
+
+
+def _wait(condition: object) -> None:
+    end_at = time.monotonic() + _PATIENCE_S
+    while time.monotonic() < end_at:
+        if condition():  # type: ignore[operator]
+            return
+        time.sleep(1)
+    raise RuntimeError("waited in vain")
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]))
