@@ -49,6 +49,12 @@ class FindDucksTest(unittest.TestCase):
         self.assertIsNone(found.return_start_s)
         self.assertTrue(found.covers(39.0))
 
+    def test_a_return_that_was_not_seen_does_not_cover_what_follows(self):
+        found = ducks([(9, 0), (9.5, -12), (15.9, -12), (22, 0), (25, 0), (25.5, -10), (32.5, -10), (33.5, 0)], [TWO[0], TWO[1], (37.0, 39.0)])
+        self.assertTrue(found[0].covers(12.0))
+        self.assertFalse(found[0].covers(24.0))
+        self.assertFalse(any(d.covers(38.0) for d in found))
+
     def test_down_from_the_start(self):
         (found,) = ducks([(0, -10), (16.5, -10), (17.5, 0)], [(0.5, 16.0)])
         self.assertIsNone(found.fall_end_s)

@@ -28,9 +28,19 @@ _BEYOND_LU = 0.2
 
 def hold_points(evidence: Evidence, in_s: float, out_s: float, gain_db: float) -> tuple[Point, ...]:
     """Four level points that reach a gain just before ``in_s``, hold it to ``out_s`` and come back."""
-    end = evidence.duration_s
-    corners = [(in_s - AHEAD_S - FALL_S, 0.0), (in_s - AHEAD_S, gain_db), (out_s, gain_db), (out_s + RETURN_S, 0.0)]
-    return tuple(Point(round(min(max(t, 0.0), end), 3), g) for t, g in corners)
+    return _trapezoid(evidence, (in_s - AHEAD_S - FALL_S, in_s - AHEAD_S, out_s, out_s + RETURN_S), gain_db)
+
+
+def lower_spot(evidence: Evidence, in_s: float, out_s: float, amount_db: float, ramp_s: float) -> Remedy:
+    """The whole mix lowered from ``in_s`` to ``out_s``, with ramps of ``ramp_s`` outside."""
+    points = _trapezoid(evidence, (in_s - ramp_s, in_s, out_s, out_s + ramp_s), amount_db)
+    return Remedy(action="lower", role="mix", amount_db=amount_db, points=points)
+
+
+def _trapezoid(evidence: Evidence, times_s: tuple[float, float, float, float], gain_db: float) -> tuple[Point, ...]:
+    """Level points 0, gain, gain, 0, kept inside the programme."""
+    gains = (0.0, gain_db, gain_db, 0.0)
+    return tuple(Point(round(min(max(t, 0.0), evidence.duration_s), 3), g) for t, g in zip(times_s, gains, strict=True))
 
 
 def balance_remedies(

@@ -48,11 +48,13 @@ class Duck:
     open_lufs: float | None
     bed_lufs: float | None
     speech: bool = True
+    known_until_s: float = float("inf")
+    """Where a return was not seen: how long the music was certainly down."""
 
     def covers(self, time_s: float) -> bool:
         """Whether the music is down (at all) at a time."""
         begin = -np.inf if self.fall_start_s is None else self.fall_start_s
-        end = np.inf if self.return_end_s is None else self.return_end_s
+        end = self.known_until_s if self.return_end_s is None else self.return_end_s
         return bool(begin <= time_s <= end)
 
     def gain_db(self, times_s: Floats) -> Floats:
@@ -75,14 +77,15 @@ def find_ducks(music: Floats, passages: Sequence[tuple[float, float]]) -> tuple[
         fall = _edge(level, max(before, in_s - _AROUND_S), min(out_s, in_s + _INSIDE_S), falling=True)
         if fall is not None:
             if down:
-                ducks.append(_duck(music, opened, None))
+                # The music must have come back before it could fall again; when, was not seen.
+                ducks.append(_duck(music, opened, None, before))
             opened, down = fall, True
         rise = _edge(level, max(in_s, out_s - _INSIDE_S), min(after, out_s + _AROUND_S), falling=False)
         if rise is not None and (down or not ducks):
             ducks.append(_duck(music, opened, rise))
             opened, down = None, False
     if down:
-        ducks.append(_duck(music, opened, None))
+        ducks.append(_duck(music, opened, None, len(music) / TICKS_PER_S))
     return tuple(d for d in ducks if d.depth_db >= LEAST_DEPTH_DB)
 
 
@@ -126,10 +129,9 @@ def _fit(y: Floats, times: Floats, starts: Floats, lengths: Floats) -> tuple[Flo
     return change, error, total
 
 
-def _duck(music: Floats, fall: Edge | None, rise: Edge | None) -> Duck:
+def _duck(music: Floats, fall: Edge | None, rise: Edge | None, known_until_s: float = float("inf")) -> Duck:
     changes = [abs(e.change_db) for e in (fall, rise) if e is not None]
-    length_s = len(music) / TICKS_PER_S
-    bed = _between(music, fall.end_s if fall else 0.0, rise.start_s if rise else length_s)
+    bed = _between(music, fall.end_s if fall else 0.0, rise.start_s if rise else known_until_s)
     open_parts = []
     if fall is not None:
         open_parts.append(_between(music, fall.start_s - _OPEN_S, fall.start_s))
@@ -143,6 +145,7 @@ def _duck(music: Floats, fall: Edge | None, rise: Edge | None) -> Duck:
         depth_db=float(np.mean(changes)),
         open_lufs=mean_lufs(np.concatenate(open_parts)),
         bed_lufs=mean_lufs(bed),
+        known_until_s=known_until_s,
     )
 
 

@@ -8,8 +8,8 @@ from ...measure.loudness import SHORT_TERM_TICKS, moving_mean
 from ...measure.meter import TICKS_PER_S
 from ...measure.speech import join, runs
 from ...units import power_to_lufs
-from ..model import MUST, Evidence, Finding, Kind, Point, Remedy
-from ..remedies import FALL_S
+from ..model import MUST, Evidence, Finding, Kind
+from ..remedies import FALL_S, lower_spot
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
@@ -33,14 +33,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=highest,
             limit=limit,
             unit="LUFS",
-            remedy=_lower(evidence, in_s, out_s, amount),
+            remedy=lower_spot(evidence, in_s, out_s, amount, FALL_S),
         )
-
-
-def _lower(evidence: Evidence, in_s: float, out_s: float, amount_db: float) -> Remedy:
-    corners = [(in_s - FALL_S, 0.0), (in_s, amount_db), (out_s, amount_db), (out_s + FALL_S, 0.0)]
-    points = tuple(Point(round(min(max(t, 0.0), evidence.duration_s), 3), g) for t, g in corners)
-    return Remedy(action="lower", role="mix", amount_db=amount_db, points=points)
 
 
 KIND = Kind("short-term-over", "loudness", 0, find)

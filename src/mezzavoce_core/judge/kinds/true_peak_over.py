@@ -1,14 +1,15 @@
 """The true peak passes the spec's ceiling."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 
 from ...measure.meter import BLOCKS_PER_S
 from ...measure.speech import join, runs
 from ...units import amplitude_to_db
-from ..model import MUST, Evidence, Finding, Kind, Point, Remedy
-from ..remedies import AHEAD_S
+from ..model import MUST, Evidence, Finding, Kind
+from ..remedies import AHEAD_S, lower_spot
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
@@ -38,14 +39,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=highest,
             limit=limit,
             unit="dBTP",
-            remedy=_lower(evidence, in_s, out_s, amount, highest),
+            remedy=replace(lower_spot(evidence, in_s, out_s, amount, AHEAD_S), predicted_true_peak_dbtp=highest + amount),
         )
-
-
-def _lower(evidence: Evidence, in_s: float, out_s: float, amount_db: float, highest_dbtp: float) -> Remedy:
-    corners = [(in_s - AHEAD_S, 0.0), (in_s, amount_db), (out_s, amount_db), (out_s + AHEAD_S, 0.0)]
-    points = tuple(Point(round(min(max(t, 0.0), evidence.duration_s), 3), g) for t, g in corners)
-    return Remedy(action="lower", role="mix", amount_db=amount_db, points=points, predicted_true_peak_dbtp=highest_dbtp + amount_db)
 
 
 KIND = Kind("true-peak-over", "peak", 0, find)
