@@ -84,7 +84,7 @@ def _walk(page: Page, address: str, target: Path) -> str:
 
 def _review(page: Page, target: Path) -> None:
     page.click("text=The Bell Buoy off Tarn Skerry")
-    page.wait_for_selector("#video")
+    page.wait_for_selector("#play:visible")
     page.wait_for_timeout(1500)
     page.screenshot(path=target / "review-day.png")
     page.keyboard.press("Enter")

@@ -98,7 +98,7 @@ class WalkTest(BrowserCase):
         page.wait_for_url(re.compile(r"/mixes/\d+/$"))
         page.wait_for_selector("#review[data-ready]")
         self.wait_until(lambda: Mix.objects.get().playback_state == "ready")
-        page.wait_for_selector("#video")
+        page.wait_for_selector("#play:visible")
 
     def review(self, page):
         self.assertIn("Not yet", page.inner_text("#verdict h1"))
@@ -196,7 +196,7 @@ class WalkTest(BrowserCase):
     def measure_again(self, page):
         page.get_by_role("button", name="Measure again").click()
         self.wait_until(lambda: Run.objects.filter(state=Run.State.MEASURED).count() == 2)
-        page.reload()
+        page.get_by_role("link", name="Show the new figures").click()
         page.wait_for_selector(".finding[data-mark=A], .finding[data-mark=B]")
         self.assertEqual(Mark.objects.count(), 2)
         self.assertEqual([s.inner_text() for s in page.locator(".list .state").all()], ["fixed", "cannot fix"])

@@ -32,38 +32,37 @@ function start(root) {
   bindButtons();
   root.dataset.ready = "yes";
 
-  async function pick(letters, play = true) {
+  /** Go to a mark in picture, sound and address. */
+  function goTo(letters, play) {
     const mark = store.get().marks.find((m) => m.letters === letters);
     if (!mark) return;
     store.set({ chosen: mark, view: viewOf(mark, data.duration), proposal: mark.remedy });
     history.replaceState(null, "", `?mark=${letters}`);
     player.visit(mark, play);
-    await side.show(letters).catch((error) => say(error.message, true));
     document.querySelector("[data-loop-mark]").textContent = letters;
   }
 
+  async function pick(letters, play = true) {
+    goTo(letters, play);
+    await side.show(letters).catch((error) => say(error.message, true));
+  }
+
+  /** Something was decided, worded or undone: one refresh of the side, on to the next open mark after a decision. */
   async function changed(letters, did, what) {
-    await side.show(letters);
-    const facts = side.facts();
-    refreshHead(facts);
-    const stateOf = document.querySelector(`.list a[data-mark="${letters}"]`)?.closest("li");
-    const open = stateOf && !stateOf.classList.contains("is-done");
-    const marks = store.get().marks.map((m) => (m.letters === letters ? { ...m, state: open ? "open" : "decided" } : m));
-    const at = marks.findIndex((m) => m.letters === letters);
-    store.set({ marks, chosen: marks[at] });
-    if (did === "undo" || did === "word" || what === "reopen") {
-      say(did === "word" ? "The wording is saved." : `${letters} is as it was before.`);
-      if (store.get().chosen.letters !== letters || did === "undo") pick(letters, false);
-      return;
-    }
-    if (editNext) {
-      editNext = false;
-      side.edit();
-      return;
-    }
-    const next = nextOpen(marks, at);
-    if (next >= 0) pick(marks[next].letters);
-    else say("Every finding is decided. M shows the notes.");
+    const decided = did === "decide" && what !== "reopen";
+    const marks = store.get().marks.map((m) => (decided && m.letters === letters ? { ...m, state: "decided" } : m));
+    const next = decided && !editNext ? nextOpen(marks, marks.findIndex((m) => m.letters === letters)) : -1;
+    const target = next >= 0 ? marks[next].letters : letters;
+    await side.show(target);
+    refreshHead(side.facts());
+    const done = side.decided();
+    store.set({ marks: marks.map((m) => ({ ...m, state: done.has(m.letters) ? "decided" : "open" })) });
+    goTo(target, next >= 0);
+    if (editNext) side.edit();
+    else if (did === "word") say("The wording is saved.");
+    else if (!decided) say(`${letters} is as it was before.`);
+    else if (next < 0) say("Every finding is decided. M shows the notes.");
+    editNext = false;
   }
 
   let editNext = false;
@@ -159,24 +158,37 @@ function refreshHead(facts) {
   document.querySelector("[data-noted]").textContent = facts.noted;
 }
 
+/** Looks after what is still in the making. Nothing is reloaded under somebody's hands: a page that shows figures offers the new ones. */
 async function watchMeasuring() {
   const place = document.getElementById("measuring");
   const player = document.getElementById("player");
+  const measuring = (element) => ["waiting", "running"].includes(element.dataset.state);
   const preparing = player && !["ready", "failed"].includes(player.dataset.state);
-  if (!place || (!["waiting", "running"].includes(place.dataset.state) && !preparing)) return;
+  if (!place || !(measuring(place) || preparing)) return;
   await new Promise((resolve) => setTimeout(resolve, 1000));
   try {
     const holder = document.createElement("template");
     holder.innerHTML = await fragment(place.dataset.address);
     const fresh = holder.content.firstElementChild;
-    const over = place.dataset.state !== fresh.dataset.state && !["waiting", "running"].includes(fresh.dataset.state);
-    if (over || (preparing && fresh.dataset.playback === "ready")) {
-      location.reload();
-      return;
+    if (preparing && fresh.dataset.playback === "ready") showPicture(player);
+    if (measuring(place) && !measuring(fresh)) {
+      if (!page) {
+        location.reload();
+        return;
+      }
+      if (fresh.dataset.state === "measured") fresh.innerHTML = '<p>Measured again. <a href="">Show the new figures</a></p>';
     }
     place.replaceWith(fresh);
   } catch {
     // The next turn tries again.
   }
   watchMeasuring();
+}
+
+function showPicture(player) {
+  const video = document.getElementById("video");
+  player.dataset.state = "ready";
+  video.src = video.dataset.src;
+  document.getElementById("play").hidden = false;
+  player.querySelector("[data-preparing]")?.remove();
 }

@@ -67,6 +67,7 @@ export function makeSide(element, onPick, onChange) {
       field?.focus();
       return Boolean(field);
     },
+    decided: () => new Set(Array.from(element.querySelectorAll(".list .is-done a"), (link) => link.dataset.mark)),
     facts: () => element.querySelector(".side-data").dataset,
   };
 }
