@@ -7,6 +7,8 @@ import numpy as np
 from .scenario import Sound
 from .sound import RATE, Stereo, at_loudness, band, faded, frames, hall, panned
 
+_SEA_LOOP_S = 20.0
+
 
 def make(sound: Sound, seed: int) -> Stereo:
     """The effect at its loudness, with a tail where it has one."""
@@ -17,9 +19,12 @@ def make(sound: Sound, seed: int) -> Stereo:
 def _sea(length_s: float, rng: np.random.Generator) -> Stereo:
     t = np.arange(frames(length_s)) / RATE
     sides = []
+    # Filtered as a circle, the noise goes on without a seam.
+    loop = frames(_SEA_LOOP_S)
     for shift in (0.0, 1.3):
         swell = 1 + 0.3 * np.sin(2 * np.pi * (t + shift) / 9.7) + 0.15 * np.sin(2 * np.pi * (t + shift) / 4.1)
-        sides.append(band(rng.standard_normal(len(t)), 120, 1400) * swell)
+        surf = band(rng.standard_normal(loop), 120, 1400)
+        sides.append(np.resize(surf, len(t)) * swell)
     return faded(np.stack(sides, axis=1), 1.0, 1.0)
 
 

@@ -67,12 +67,11 @@ def _frames(episode: Episode) -> Iterator[bytes]:
     rate = parse_rate(episode.frame_rate)
     clock = Clock.starting(episode.start, rate)
     back = _backdrop(episode)
-    small, large = ImageFont.load_default(13), ImageFont.load_default(19)
+    large = ImageFont.load_default(19)
     for number in range(round(episode.length_s * rate.fps)):
         picture = back.copy()
         draw = ImageDraw.Draw(picture)
         _moving(draw, number / float(rate.fps), episode.number)
-        draw.text((14, 10), f"{SERIES} {episode.number}", font=small, fill=(250, 246, 236))
         draw.rectangle((352, 252, 504, 280), fill=(20, 20, 26))
         draw.text((362, 255), format_timecode(clock.start_frame + number, rate), font=large, fill=(250, 246, 236))
         yield picture.tobytes()
@@ -89,6 +88,7 @@ def _backdrop(episode: Episode) -> Image.Image:
     draw.polygon([(60, _HORIZON + 14), (110, _HORIZON - 22), (170, _HORIZON - 16), (214, _HORIZON + 14)], fill=(66, 62, 62))
     draw.polygon([(122, _HORIZON - 20), (128, _HORIZON - 96), (144, _HORIZON - 96), (150, _HORIZON - 20)], fill=(236, 230, 220))
     draw.rectangle((125, _HORIZON - 66, 147, _HORIZON - 50), fill=(150, 60, 46))
+    draw.text((14, 10), f"{SERIES} {episode.number}", font=ImageFont.load_default(13), fill=(250, 246, 236))
     draw.rectangle((129, _HORIZON - 110, 143, _HORIZON - 96), fill=(250, 232, 170))
     return back
 

@@ -54,9 +54,15 @@ def place(canvas: Stereo, signal: Stereo, at_s: float) -> None:
     canvas[begin : begin + len(part)] += part
 
 
+def quick_size(least: int) -> int:
+    """The next length that a Fourier transform likes: only 2, 3 and 5 in it."""
+    sizes = (2**a * 3**b * 5**c for a in range(25) for b in range(6) for c in range(5))
+    return min(n for n in sizes if n >= least)
+
+
 def band(noise: Mono, low_hz: float, high_hz: float) -> Mono:
     """Noise between two frequencies with soft edges."""
-    size = 1 << int(np.ceil(np.log2(len(noise))))
+    size = quick_size(len(noise))
     spectrum = np.fft.rfft(noise, size)
     hz = np.fft.rfftfreq(size, 1 / RATE)
     shape = 1 / (1 + (low_hz / np.maximum(hz, 1e-3)) ** 4) / (1 + (hz / high_hz) ** 4)
@@ -70,6 +76,6 @@ def hall(signal: Stereo, seconds: float, share: float, seed: int) -> Stereo:
     tail = rng.standard_normal((count, 2)) * np.exp(-6.9 * np.arange(count) / count)[:, None]
     tail[: frames(0.012)] = 0
     tail /= np.sqrt((tail**2).sum(axis=0))
-    size = 1 << int(np.ceil(np.log2(len(signal) + count)))
+    size = quick_size(len(signal) + count)
     wet = np.fft.irfft(np.fft.rfft(signal, size, axis=0) * np.fft.rfft(tail, size, axis=0), size, axis=0)
     return signal + share * wet[: len(signal)]
