@@ -34,7 +34,7 @@ def film(folder, seconds=8):
             "-f",
             "lavfi",
             "-i",
-            f"testsrc2=s=640x360:r=25:d={seconds}",
+            f"testsrc2=s=642x361:r=25:d={seconds}",
             "-i",
             str(wav),
             "-c:v",

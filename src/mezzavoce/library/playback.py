@@ -15,7 +15,22 @@ from .models import Mix, StoredFile, Track
 from .storage import drop, keep, local_copy, work_folder
 
 _LEASE = timedelta(minutes=2)
-_PICTURE = ("-map", "0:v:0", "-vf", "scale=-2:'min(480,ih)'", "-c:v", "libx264", "-preset", "veryfast", "-crf", "26", "-pix_fmt", "yuv420p", "-g", "12")
+_PICTURE = (
+    "-map",
+    "0:v:0",
+    "-vf",
+    "scale=-2:'min(480,trunc(ih/2)*2)'",
+    "-c:v",
+    "libx264",
+    "-preset",
+    "veryfast",
+    "-crf",
+    "26",
+    "-pix_fmt",
+    "yuv420p",
+    "-g",
+    "12",
+)
 # Mono and stereo stay; more channels are folded down for the browser only.
 _SOUND = ("-map", "0:a:0", "-c:a", "aac", "-b:a", "192k", "-ac", "2")
 

@@ -1,0 +1,95 @@
+"""What starts everything on one machine: ports, secrets, one start a data folder; and the loader that uses the same actions as people."""
+
+import os
+import socket
+import tempfile
+from contextlib import ExitStack
+from pathlib import Path
+from unittest import mock
+
+from django.conf import settings
+from django.test import SimpleTestCase, TestCase
+from django.urls import reverse
+
+from mezzavoce.library.models import Mix, Production, Programme, Track
+from mezzavoce.measuring.models import Run
+from mezzavoce_demo import loader, scenario, serve, services
+
+
+class ServicesTest(SimpleTestCase):
+    def setUp(self):
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+
+    def test_a_used_port_is_left_alone(self):
+        with socket.create_server(("127.0.0.1", 0)) as server:
+            taken = server.getsockname()[1]
+            self.assertNotEqual(services.free_port(taken), taken)
+            with mock.patch.dict(os.environ, {"MEZZAVOCE_PORT": str(taken)}), self.assertRaisesRegex(services.CannotStart, "MEZZAVOCE_PORT to a free one"):
+                services.free_port(8400, "MEZZAVOCE_PORT")
+
+    def test_a_port_that_was_asked_for_is_taken(self):
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            free = probe.getsockname()[1]
+        with mock.patch.dict(os.environ, {"MEZZAVOCE_PORT": str(free)}):
+            self.assertEqual(services.free_port(8400, "MEZZAVOCE_PORT"), free)
+
+    def test_secrets_are_made_once_and_closed_to_others(self):
+        first = services.secret(self.folder, "application")
+        self.assertEqual(services.secret(self.folder, "application"), first)
+        self.assertGreater(len(first), 40)
+        self.assertEqual((self.folder / "secrets" / "application").stat().st_mode & 0o777, 0o600)
+
+    def test_two_starts_on_one_folder(self):
+        with ExitStack() as stack:
+            serve._lock(stack, self.folder)
+            with self.assertRaisesRegex(services.CannotStart, "is running already"), ExitStack() as other:
+                serve._lock(other, self.folder)
+
+    def test_starting_over_keeps_only_what_would_be_made_again(self):
+        for name in ("files", "mariadb", "demo-media"):
+            (self.folder / name).mkdir()
+        (self.folder / "beat").touch()
+        serve._start_over(self.folder)
+        self.assertEqual([p.name for p in self.folder.iterdir()], ["demo-media"])
+
+    def test_a_missing_program_is_named(self):
+        with self.assertRaisesRegex(services.CannotStart, "“no-such-program” is missing"):
+            services._binary("no-such-program")
+
+
+class LoaderTest(TestCase):
+    def test_loads_once_through_the_same_actions(self):
+        media = Path(os.environ["MEZZAVOCE_TEST_MEDIA"])
+        with mock.patch("mezzavoce_demo.loader.EPISODES", scenario.EPISODES[3:]):
+            for _ in range(2):
+                loader.load(media)
+        production = Production.objects.get()
+        self.assertEqual((production.name, Mix.objects.count(), Programme.objects.count()), (scenario.SERIES, 1, 2))
+        self.assertEqual(sorted(Track.objects.values_list("role", flat=True)), ["dialogue", "effects", "mix", "music"])
+        self.assertEqual(Run.objects.get().state, Run.State.WAITING)
+        self.assertEqual(Mix.objects.get().programme.judged_by.spec.name, "EBU R 128 s1")
+        for role in ("reviewer", "lead", "guest"):
+            page = self.client.post(reverse("demo-sign-in", args=[role]), follow=True)
+            self.assertContains(page, scenario.SERIES)
+        self.assertEqual(self.client.post(reverse("demo-sign-in", args=["nobody"])).status_code, 404)
+
+
+class MailboxTest(TestCase):
+    def test_empty_and_unknown(self):
+        loader._person(*loader.PEOPLE[0][1:])
+        self.client.post(reverse("demo-sign-in", args=["lead"]))
+        with tempfile.TemporaryDirectory() as folder, mock.patch.object(settings, "DATA_DIR", Path(folder)):
+            self.assertContains(self.client.get(reverse("mailbox")), "No mail yet")
+            for name in ("mailbox-body", "mailbox-attachment"):
+                self.assertEqual(self.client.get(reverse(name, args=[1])).status_code, 404)
+            box = Path(folder) / "mailbox"
+            box.mkdir()
+            (box / "1.eml").write_text("Subject: Hello\nTo: a@b.example\nDate: Wed, 25 Nov 2026 10:00:00 +0000\n\nOnly words.\n")
+            self.assertContains(self.client.get(reverse("mailbox")), "Hello")
+            body = self.client.get(reverse("mailbox-body", args=[1]))
+            self.assertContains(body, "Only words.")
+            self.assertIn("default-src 'none'", body["Content-Security-Policy"])
+            self.assertEqual(self.client.get(reverse("mailbox-attachment", args=[1])).status_code, 404)
