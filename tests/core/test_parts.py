@@ -28,7 +28,8 @@ def evidence(music_db=-24.0, points=((0, 0),)) -> Evidence:
 
 class PowersTest(unittest.TestCase):
     def setUp(self):
-        self.measurement: Measurement = evidence().measurement
+        self.measurement = evidence().measurement
+        self.assertIsInstance(self.measurement, Measurement)
 
     def test_the_mix_is_about_the_sum_of_its_stems(self):
         parts = sum(self.measurement.role_power(role) for role in ("dialogue", "music", "effects"))
