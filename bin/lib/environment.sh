@@ -69,7 +69,7 @@ ensure_python() {
         local python; python=$(command -v python3.11 || command -v python3)
         "$python" -m venv "$MEZZAVOCE_ENV_DIR"
         "$MEZZAVOCE_ENV_DIR/bin/pip" install --quiet --no-cache-dir --disable-pip-version-check "uv==$UV_VERSION"
-        VIRTUAL_ENV=$MEZZAVOCE_ENV_DIR UV_CACHE_DIR=$MEZZAVOCE_ENV_DIR/uv-cache UV_PYTHON_DOWNLOADS=never \
+        VIRTUAL_ENV=$MEZZAVOCE_ENV_DIR UV_CACHE_DIR=$MEZZAVOCE_ENV_DIR/uv-cache UV_PYTHON_DOWNLOADS=never UV_SYSTEM_CERTS=1 \
             UV_COMPILE_BYTECODE=1 "$MEZZAVOCE_ENV_DIR/bin/uv" pip install --quiet --require-hashes -r "$lock"
         cp "$lock" "$stamp"
     fi
