@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ..measure.balance import Balance, loudest_under
 from ..measure.meter import BLOCKS_PER_S
 from ..measure.music_gain import Duck
-from ..units import Floats, amplitude_to_db, db_to_amplitude
+from ..units import amplitude_to_db, db_to_amplitude
 from .model import Evidence, Point, Remedy
 from .prediction import gain_curve, integrated_with, ratio_over, with_gain
 
@@ -64,24 +64,32 @@ def _search(evidence: Evidence, in_s: float, out_s: float, gap: Gap, wanted: flo
     """The smallest gain in steps of 0.5 dB with which the gap is wide enough, or the largest sensible one."""
     balance = evidence.balance
     assert balance is not None
-    amount = ratio = 0.0
-    factor: Floats = np.ones(len(balance.voice))
-    while amount < LARGEST_DB:
-        amount += _STEP_DB
-        points = hold_points(evidence, in_s, out_s, sign * amount)
-        factor = gain_curve(points, len(balance.voice))
-        ratio = gap(with_gain(balance, role, factor))
-        if ratio >= wanted + _BEYOND_LU:
-            break
+    ticks = len(balance.voice)
+
+    def points(steps: int) -> tuple[Point, ...]:
+        return hold_points(evidence, in_s, out_s, sign * steps * _STEP_DB)
+
+    def ratio(steps: int) -> float:
+        return gap(with_gain(balance, role, gain_curve(points(steps), ticks)))
+
+    # More gain never makes the gap thinner, so halving finds the first step that does.
+    low, high = 1, round(LARGEST_DB / _STEP_DB)
+    while low < high:
+        middle = (low + high) // 2
+        if ratio(middle) >= wanted + _BEYOND_LU:
+            high = middle
+        else:
+            low = middle + 1
+    amount, reached = low * _STEP_DB, ratio(low)
     headroom = _headroom_db(evidence, in_s, out_s) if action == "raise" else np.inf
     return Remedy(
         action=action,
         role=role,
         amount_db=sign * amount,
-        points=points,
-        predicted_speech_to_background_lu=ratio,
-        predicted_integrated_lufs=integrated_with(evidence, role, factor),
-        enough=bool(ratio >= wanted and amount <= headroom),
+        points=points(low),
+        predicted_speech_to_background_lu=reached,
+        predicted_integrated_lufs=integrated_with(evidence, role, gain_curve(points(low), ticks)),
+        enough=bool(reached >= wanted and amount <= headroom),
     )
 
 
