@@ -80,11 +80,11 @@ def attachment(request: HttpRequest, mail_id: int) -> HttpResponse:
 
 
 def _paths() -> list[Path]:
-    return sorted((settings.DATA_DIR / "mailbox").glob("*.eml"), reverse=True)[:_MOST]
+    return sorted(settings.MAILBOX_DIR.glob("*.eml"), reverse=True)[:_MOST]
 
 
 def _find(mail_id: int) -> Mail:
-    path = settings.DATA_DIR / "mailbox" / f"{mail_id}.eml"
+    path = settings.MAILBOX_DIR / f"{mail_id}.eml"
     if not path.exists():
         raise Http404
     return _read(path)

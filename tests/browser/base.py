@@ -2,8 +2,10 @@
 
 import os
 import re
+import shutil
 import subprocess
 import sys
+import tempfile
 import time
 from pathlib import Path
 
@@ -52,7 +54,10 @@ class BrowserCase(StaticLiveServerTestCase):
     @classmethod
     def _start_helpers(cls):
         """The mailbox and one worker for both queues, on this class's own database."""
-        cls.mailbox = Path(settings.DATA_DIR) / "mailbox"
+        # One box a class: classes run beside each other.
+        cls.mailbox = Path(tempfile.mkdtemp(dir=settings.DATA_DIR, prefix="mailbox-"))
+        cls.addClassCleanup(shutil.rmtree, cls.mailbox)
+        cls.enterClassContext(override_settings(MAILBOX_DIR=cls.mailbox))
         port = free_port(8600 + os.getpid() % 200)
         cls._run("mezzavoce_demo.mailbox", str(cls.mailbox), str(port))
         cls.mail_port = port

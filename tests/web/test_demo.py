@@ -7,8 +7,7 @@ from contextlib import ExitStack
 from pathlib import Path
 from unittest import mock
 
-from django.conf import settings
-from django.test import SimpleTestCase, TestCase
+from django.test import SimpleTestCase, TestCase, override_settings
 from django.urls import reverse
 
 from mezzavoce.library.models import Mix, Production, Programme, Track
@@ -81,7 +80,7 @@ class MailboxTest(TestCase):
     def test_empty_and_unknown(self):
         loader._person(*loader.PEOPLE[0][1:])
         self.client.post(reverse("demo-sign-in", args=["lead"]))
-        with tempfile.TemporaryDirectory() as folder, mock.patch.object(settings, "DATA_DIR", Path(folder)):
+        with tempfile.TemporaryDirectory() as folder, override_settings(MAILBOX_DIR=Path(folder) / "mailbox"):
             self.assertContains(self.client.get(reverse("mailbox")), "No mail yet")
             for name in ("mailbox-body", "mailbox-attachment"):
                 self.assertEqual(self.client.get(reverse(name, args=[1])).status_code, 404)

@@ -24,6 +24,9 @@ def wav_bytes(seconds=1.0, level=-20.0):
 class IntakeCase(ProductionCase):
     def setUp(self):
         self.client.force_login(self.reviewer)
+        # A folder of its own, since other tests upload at the same time.
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        self.enterContext(override_settings(UPLOAD_DIR=Path(folder)))
 
     def begin(self, name, size):
         return self.client.post(reverse("upload", args=[self.production.pk]), {"name": name, "size": size}, headers={"Accept": "application/json"})

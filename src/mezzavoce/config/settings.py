@@ -127,7 +127,8 @@ STORAGES = {
 # Where the core process works and where uploads grow before they are whole.
 WORK_DIR = DATA_DIR / "work"
 UPLOAD_DIR = DATA_DIR / "uploads"
-UPLOAD_CHUNK_BYTES = 8 * 1024 * 1024
+# Where the demo's stand-in mailbox keeps its mails.
+MAILBOX_DIR = DATA_DIR / "mailbox"
 UPLOAD_MAX_BYTES = int(_env("UPLOAD_MAX_GIB", "64")) * 1024**3
 DATA_UPLOAD_MAX_MEMORY_SIZE = 16 * 1024 * 1024
 
