@@ -35,6 +35,11 @@ class Mail:
         return next((part for part in self.message.walk() if part.get_filename()), None)
 
     @property
+    def attachment_name(self) -> str:
+        """Its file name. A template cannot ask the message itself: it would look for a header of that name."""
+        return (self.attachment.get_filename() or "") if self.attachment else ""
+
+    @property
     def at(self) -> object:
         """When it was sent."""
         return parsedate_to_datetime(self.message["Date"])
