@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from mezzavoce_core.measure.measurement import Measurement, StemLevels
-from mezzavoce_core.measure.meter import Meter
+from mezzavoce_core.measure.meter import Meter, Wanted
 from mezzavoce_core.media.probe import FileInfo
 
 RATE = 48000
@@ -74,11 +74,11 @@ def _talk(seconds, spans, level_db, seed, rate):
     return raw / np.std(raw) * 10 ** (level_db / 20) * inside
 
 
-def levels_of(signal, *, rate=RATE, block_s=4, between_samples=True):
+def levels_of(signal, *, rate=RATE, block_s=4, between_samples=True, **wanted):
     """A signal ``(frames,)`` or ``(frames, channels)`` through the meter."""
     signal = np.asarray(signal, dtype=np.float32)
     signal = signal[:, None] if signal.ndim == 1 else signal
-    meter = Meter(rate, signal.shape[1], between_samples=between_samples)
+    meter = Meter(rate, signal.shape[1], Wanted(between_samples=between_samples, **wanted))
     for begin in range(0, len(signal), block_s * rate):
         meter.feed(signal[begin : begin + block_s * rate])
     return meter.finish()

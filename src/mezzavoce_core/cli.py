@@ -2,6 +2,8 @@
 
 import argparse
 import json
+import math
+import os
 import sys
 from pathlib import Path
 from typing import Any, NoReturn
@@ -13,10 +15,13 @@ from .exchange.document import document
 from .exchange.series import write_npz
 from .judge.spec import DEFAULT, load
 from .measure.measurement import ROLES
-from .pipeline import Job, Progress, StemFile, run
+from .media.probe import probe
+from .media.source import Sound
+from .media.tracks import MIX, mix_tracks, parse_map, write_tracks
+from .pipeline import Job, Ranges, Stem, run
 from .report import report
 
-_LATER = {"music_reference": "--music-reference", "captions": "--captions", "tracks": "--tracks", "range_from": "--from", "range_to": "--to"}
+_LATER = {"music_reference": "--music-reference", "captions": "--captions"}
 PASS, FAIL, NOT_MEASURABLE = 0, 1, 2
 
 
@@ -33,14 +38,19 @@ def _parser() -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=VERSION)
     commands = parser.add_subparsers(dest="command", required=True, parser_class=_Parser)
     measure = commands.add_parser("measure", help="measure one mix and judge it by a spec")
-    measure.add_argument("mix", metavar="MIX", type=Path, help="video or audio file")
+    measure.add_argument("mix", metavar="MIX", type=Path, nargs="+", help="video or audio file; several where each holds one channel of the mix")
     for role in ROLES:
         measure.add_argument(f"--{role}", metavar="FILE", type=Path, action="append", default=[], help=f"stem with the {role}; may be given several times")
     measure.add_argument("--spec", metavar="NAME|FILE", default=DEFAULT.name, help=f"delivery spec (default: {DEFAULT.name})")
     measure.add_argument("--corrections", metavar="FILE", type=Path, help="speech regions set by hand (JSON)")
     measure.add_argument("--fps", metavar="RATE", help="frame rate, for example 25 or 29.97df (default: the file's own)")
     measure.add_argument("--start", metavar="TIMECODE", help="timecode of the first frame (default: the file's own)")
-    measure.add_argument("--whole", action="store_true", help="measure every sample (what this version always does)")
+    measure.add_argument("--tracks", metavar="MAP", help="mix and stems as tracks (or channels) of one file, for example mix=1-2,dialogue=3-4")
+    measure.add_argument("--channels", metavar="LAYOUT", help="where the mix's channels stand, for example “L C R Ls Rs LFE” (default: the file's own word)")
+    measure.add_argument("--from", dest="range_from", metavar="TIMECODE", action="append", default=[], help="in of the programme; again for each part")
+    measure.add_argument("--to", dest="range_to", metavar="TIMECODE", action="append", default=[], help="out of the programme (first frame after it)")
+    measure.add_argument("--whole", action="store_true", help="measure every sample instead of leaving out head and tail material")
+    measure.add_argument("--threads", metavar="N", type=int, default=min(2, os.cpu_count() or 1), help="processors to use (default: %(default)s)")
     measure.add_argument("--json", action="store_true", help="one JSON object on standard output")
     measure.add_argument("--series", metavar="FILE.npz", type=Path, help="write the curves over time")
     measure.add_argument("--quiet", action="store_true", help="no progress bar")
@@ -67,15 +77,48 @@ def _measure(options: argparse.Namespace) -> int:
             raise UsageError(f"{option} is not part of this version; leave it out.")
     spec = load(options.spec)
     corrections = read_corrections(options.corrections) if options.corrections else ()
-    stems = tuple(StemFile(path, role, path.name) for role in ROLES for path in getattr(options, role))
-    job = Job(options.mix, options.mix.name, stems, rate=options.fps, start=options.start)
+    job = _job(options, None if options.series else spec.limits.true_peak_max_dbtp)
     show = sys.stderr.isatty() and not options.quiet
-    judgement = run(job, spec, corrections, *([_bar] if show else []))
+    judgement = run(job, spec, corrections, _draw_bar if show else _no_bar, _ranges(options))
     if options.series:
         write_npz(judgement, options.series)
     result: dict[str, Any] = document(judgement)
     sys.stdout.write(json.dumps(result, ensure_ascii=False, allow_nan=False) + "\n" if options.json else report(result))
     return PASS if judgement.verdict == "pass" else FAIL
+
+
+def _job(options: argparse.Namespace, floor_dbtp: float | None) -> Job:
+    """The job that the options ask for. Without a curve to write, true peaks far under the limit are not looked for."""
+    stems = [Stem(Sound((path,), path.name), role) for role in ROLES for path in getattr(options, role)]
+    paths = tuple(options.mix)
+    tracks: tuple[int, ...] = ()
+    if options.tracks:
+        if len(paths) > 1:
+            raise UsageError("--tracks maps the tracks of one file; give one file, or leave it out.")
+        entries = parse_map(options.tracks, ROLES)
+        tracks = next(t for role, t in entries if role == MIX)
+        stems += [Stem(Sound(paths, f"{paths[0].name}, tracks {write_tracks(t)}", t), role) for role, t in entries if role != MIX]
+    elif len(paths) == 1:
+        info = probe(paths[0])
+        tracks = mix_tracks(info)
+        if tracks and not options.quiet:
+            rest = f"“{info.name}” has {len(info.streams)} audio tracks; track {write_tracks(tracks)} is measured as the mix. --tracks says otherwise."
+            sys.stderr.write(f"mezzavoce: {rest}\n")
+    floor = None if options.series else (-math.inf if floor_dbtp is None else floor_dbtp)
+    mix = Sound(paths, paths[0].name, tracks, options.channels)
+    return Job(mix, tuple(stems), rate=options.fps, start=options.start, peak_floor_dbtp=floor, threads=max(1, options.threads))
+
+
+def _ranges(options: argparse.Namespace) -> Ranges:
+    if len(options.range_from) != len(options.range_to):
+        raise UsageError("Each --from needs its --to; give the in and the out of every part of the programme.")
+    if options.whole and options.range_from:
+        raise UsageError("--whole and --from exclude each other; leave one of them out.")
+    return Ranges(options.whole, tuple(zip(options.range_from, options.range_to, strict=True)))
+
+
+def _no_bar(_share: float, _doing: str) -> None:
+    """Nobody watches."""
 
 
 def _draw_bar(share: float, doing: str) -> None:
@@ -84,9 +127,3 @@ def _draw_bar(share: float, doing: str) -> None:
     sys.stderr.write(f"\r{'━' * done}{'─' * (width - done)} {share:4.0%}  {doing:<60.60}")
     if share >= 1:
         sys.stderr.write("\r" + " " * 100 + "\r")
-
-
-_bar: Progress = _draw_bar
-
-if __name__ == "__main__":
-    sys.exit(main())

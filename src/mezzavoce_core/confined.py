@@ -15,7 +15,8 @@ from typing import Any
 
 from .errors import MezzavoceError
 from .exchange.features import write_features
-from .pipeline import Job, StemFile, measure
+from .media.source import Sound
+from .pipeline import Job, Stem, measure
 
 _CLONE_NEWUSER, _CLONE_NEWNET, _PR_SET_PDEATHSIG = 0x10000000, 0x40000000, 1
 _LARGEST_FILE = 8 * 1024**3
@@ -38,12 +39,16 @@ def _tell(**line: Any) -> None:
     sys.stdout.flush()
 
 
+def _sound(facts: dict[str, Any]) -> Sound:
+    return Sound(tuple(Path(p) for p in facts["paths"]), facts["name"], tuple(facts.get("tracks", ())), facts.get("layout"))
+
+
 def main() -> int:
     """Carry out one order."""
     order = json.load(sys.stdin)
     confine(order["limits"]["memory_mib"], order["limits"]["seconds"])
-    stems = tuple(StemFile(Path(s["path"]), s["role"], s["name"]) for s in order["stems"])
-    job = Job(Path(order["mix"]), order["name"], stems, rate=order.get("rate"), start=order.get("start"))
+    stems = tuple(Stem(_sound(s), s["role"]) for s in order["stems"])
+    job = Job(_sound(order["mix"]), stems, rate=order.get("rate"), start=order.get("start"), threads=order.get("threads", 1))
     try:
         measurement = measure(job, lambda share, doing: _tell(share=round(share, 4), doing=doing))
         write_features(measurement, Path(order["features"]))
@@ -54,7 +59,3 @@ def main() -> int:
         _tell(error="Measuring needed more memory than it may have; export the mix with fewer channels or shorter.", temporary=False)
         return 2
     return 0
-
-
-if __name__ == "__main__":
-    sys.exit(main())

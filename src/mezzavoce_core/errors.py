@@ -4,8 +4,12 @@ MezzavoceError
 ├── NotMeasurable            the material cannot be measured as it is
 │   ├── MediaError           the file: missing, empty, damaged, without sound
 │   │   ├── BrokenOff        it ends before its own header says
-│   │   └── BadSamples       values that are no numbers
+│   │   ├── BadSamples       values that are no numbers
+│   │   └── StillWritten     it changed while it was read
 │   ├── NothingToMeasure     silent or too short
+│   ├── RangeError           a range of the programme that cannot be
+│   ├── LayoutError          channels whose places are not known
+│   ├── TrackMapError        tracks and roles that do not fit together
 │   └── StemError            a stem that does not belong to the mix
 ├── SpecError                a spec that cannot be read or contradicts itself
 ├── CorrectionError          a corrections file that cannot be read
@@ -35,6 +39,22 @@ class BrokenOff(MediaError):
 
 class BadSamples(MediaError):
     """The sound holds values that are no numbers."""
+
+
+class StillWritten(MediaError):
+    """The file changed while it was read."""
+
+
+class RangeError(NotMeasurable):
+    """A range of the programme is empty, overlaps another or lies outside the file."""
+
+
+class LayoutError(NotMeasurable):
+    """Where channels stand is not known or cannot be."""
+
+
+class TrackMapError(NotMeasurable):
+    """Tracks and roles do not fit together."""
 
 
 class NothingToMeasure(NotMeasurable):

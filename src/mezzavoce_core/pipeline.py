@@ -1,9 +1,10 @@
 """From media to a measurement: the one path that the worker and the command line share."""
 
-from collections.abc import Callable, Sequence
-from contextlib import ExitStack
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Executor, ThreadPoolExecutor
+from contextlib import ExitStack, closing
 from dataclasses import dataclass, replace
-from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,37 +16,64 @@ from .judge.model import Judgement
 from .judge.spec import Spec
 from .measure.loudness import MOMENTARY_TICKS, integrated
 from .measure.measurement import ROLES, Measurement, StemLevels
-from .measure.meter import Levels, Meter
+from .measure.meter import Levels, Meter, Wanted
+from .measure.programme import Part, Programme, by_hand, whole
 from .measure.sketch import Sketch
 from .measure.speech import Speech
 from .measure.stems import MAX_DELAY_S, Placed, loud_stretches, place
 from .media import decode
-from .media.probe import FileInfo, probe
-from .units import amplitude_to_db
+from .media.layouts import pairs
+from .media.probe import FileInfo
+from .media.source import Sound, Source, open_sound
+from .timecode import Clock
+from .units import amplitude_to_db, db_to_amplitude
 
 Progress = Callable[[float, str], None]
 _UNITY_WITHIN_DB = 0.3
 _DELAY_WORTH_S = 0.0025
+_STEM = Wanted(between_samples=False, faults=False, bands=True)
 
 
 @dataclass(frozen=True)
-class StemFile:
-    """A stem to be measured with a mix; ``name`` is how messages call it."""
+class Stem:
+    """A stem to be measured with a mix."""
 
-    path: Path
+    sound: Sound
     role: str
-    name: str
 
 
 @dataclass(frozen=True)
 class Job:
-    """What is to be measured. ``rate`` and ``start`` are frame rate and start timecode given by hand."""
+    """What is to be measured. ``rate`` and ``start`` are frame rate and start timecode given by hand.
 
-    mix: Path
-    name: str
-    stems: tuple[StemFile, ...] = ()
+    Of true peaks under ``peak_floor_dbtp`` only the highest is found; None finds them all, for a curve over time.
+    ``threads`` says how many processors may work at once; the result does not depend on it.
+    """
+
+    mix: Sound
+    stems: tuple[Stem, ...] = ()
     rate: str | None = None
     start: str | None = None
+    peak_floor_dbtp: float | None = None
+    threads: int = 2
+
+
+@dataclass(frozen=True)
+class Ranges:
+    """Which part of a file is programme: the ``whole`` of it, or timecodes of in and out of each part; neither: it is found."""
+
+    whole: bool = False
+    timecodes: tuple[tuple[str, str], ...] = ()
+
+    def on(self, measurement: Measurement) -> Programme | None:
+        """The programme in a measured file; None where it is to be found. Raises RangeError or TimecodeError."""
+        if self.whole:
+            return whole(measurement.duration_s)
+        if not self.timecodes:
+            return None
+        clock = Clock.starting(measurement.file.start_timecode, measurement.file.rate)
+        parts = [Part(clock.seconds_at(begin), clock.seconds_at(end)) for begin, end in self.timecodes]
+        return by_hand(parts, measurement.duration_s)
 
 
 def _silent(_share: float, _doing: str) -> None:
@@ -55,33 +83,33 @@ def _silent(_share: float, _doing: str) -> None:
 def measure(job: Job, progress: Progress = _silent) -> Measurement:
     """Measure a mix and its stems. ``progress`` hears the share done (0 to 1) and what is being done.
 
-    Raises MediaError, StemError, NothingToMeasure or TimecodeError with a sentence.
+    Raises MediaError, TrackMapError, LayoutError, StemError, NothingToMeasure or TimecodeError with a sentence.
     """
-    info = probe(job.mix, job.name).with_timing(job.rate, job.start)
-    infos = [probe(s.path, s.name) for s in job.stems]
-    _check_stems(job, info, infos)
-    shares = _Shares(progress, [info.duration_s, *(i.duration_s for i in infos)])
-    with ExitStack() as files:
-        sketches = [files.enter_context(Sketch(info.sample_rate_hz)) for _ in range(1 + len(infos))]
-        mix = _meter(job.mix, info, info.sample_rate_hz, between_samples=True, tell=shares.of(0, "loudness and peaks of the mix"), sketch=sketches[0])
-        info = replace(info, duration_s=mix.samples / info.sample_rate_hz)
-        measured = Measurement(info, VERSION, mix, ())
+    mix = open_sound(job.mix)
+    info = mix.info.with_timing(job.rate, job.start)
+    sources = [open_sound(s.sound) for s in job.stems]
+    _check_stems(job, info, sources)
+    with ExitStack() as open_things:
+        helper = open_things.enter_context(ThreadPoolExecutor(job.threads - 1)) if job.threads > 1 else None
+        reader = _Reader(info, helper, _Shares(progress, [info.duration_s, *(s.info.duration_s for s in sources)]))
+        sketches = [open_things.enter_context(Sketch(info.sample_rate_hz)) for _ in (mix, *sources)] if sources else []
+        floor = None if job.peak_floor_dbtp is None else float(db_to_amplitude(job.peak_floor_dbtp))
+        levels = reader.meter(mix, 0, "loudness and peaks of the mix", Wanted(floor=floor), sketch=sketches[0] if sketches else None)
+        measured = Measurement(replace(info, duration_s=levels.samples / info.sample_rate_hz), VERSION, levels, ())
         if integrated(measured.mix_power()) is None:
             raise NothingToMeasure(_why_nothing(measured))
-        stems = [
-            _meter(s.path, own, info.sample_rate_hz, between_samples=False, tell=shares.of(k, f"the {s.role} stem “{s.name}”"), sketch=sketches[k])
-            for k, (s, own) in enumerate(zip(job.stems, infos, strict=True), 1)
-        ]
+        stems = [reader.meter(own, k, f"the {job.stems[k - 1].role} stem “{own.name}”", _STEM, sketch=sketches[k]) for k, own in enumerate(sources, 1)]
         progress(0.95, "fitting the stems to the mix")
         placed = _place(job, stems, sketches)
-    fitted = tuple(_fit(s, own, levels, where, measured) for s, own, levels, where in zip(job.stems, infos, stems, placed, strict=True))
+        fitted = tuple(_fit(s, own, found, where, measured, reader) for s, own, found, where in zip(job.stems, sources, stems, placed, strict=True))
     progress(1.0, "measured")
     return replace(measured, stems=fitted)
 
 
-def run(job: Job, spec: Spec, corrections: Sequence[Speech] = (), progress: Progress = _silent) -> Judgement:
+def run(job: Job, spec: Spec, corrections: Sequence[Speech] = (), progress: Progress = _silent, ranges: Ranges | None = None) -> Judgement:
     """Measure and judge."""
-    return judge(measure(job, progress), spec, corrections)
+    measured = measure(job, progress)
+    return judge(measured, spec, corrections, ranges.on(measured) if ranges else None)
 
 
 class _Shares:
@@ -94,32 +122,60 @@ class _Shares:
         self._durations = durations
         self._progress = progress
 
+    def __len__(self) -> int:
+        return len(self._durations)
+
     def of(self, k: int, doing: str) -> Callable[[float], None]:
         """A listener for the seconds done of file ``k``."""
+        if k >= len(self):
+            return lambda _done_s: self._progress(0.95, doing)
         begin, end, duration = self._ends[k], self._ends[k + 1], max(self._durations[k], 1e-6)
         return lambda done_s: self._progress(float(begin + (end - begin) * min(1.0, done_s / duration)), doing)
 
 
-def _meter(
-    path: Path, info: FileInfo, rate_hz: int, *, between_samples: bool, tell: Callable[[float], None], skip: int = 0, sketch: Sketch | None = None
-) -> Levels:
-    """Meter one file, sketching it on the way; ``skip`` samples are dropped at the start, or silence put there where it is negative."""
-    meter = Meter(rate_hz, info.channels, between_samples=between_samples)
-    held = np.zeros((max(0, -skip), info.channels), dtype=np.float32)
-    size = rate_hz * decode.BLOCK_S
-    for block in decode.blocks(path, info, rate_hz=rate_hz):
+@dataclass(frozen=True)
+class _Reader:
+    """Meters one source after the other at the rate of the mix."""
+
+    mix: FileInfo
+    helper: Executor | None
+    shares: _Shares
+
+    def meter(self, source: Source, k: int, doing: str, wanted: Wanted, *, skip: int = 0, sketch: Sketch | None = None) -> Levels:
+        """Meter one source, sketching it on the way; ``skip`` samples are dropped at the start, or silence put there where it is negative."""
+        rate_hz, info = self.mix.sample_rate_hz, source.info
+        meter = Meter(rate_hz, info.channels, wanted, pairs=pairs(info.layout, info.channels), helper=self.helper)
+        tell = self.shares.of(k, doing)
+        with closing(decode.blocks(source, rate_hz=rate_hz, ahead=self.helper is not None)) as blocks:  # type: ignore[type-var]
+            for block in _moved(_sketched(blocks, sketch), skip, rate_hz * decode.BLOCK_S):
+                meter.feed(block)
+                tell(meter.seconds)
+        return meter.finish()
+
+
+def _sketched(blocks: Iterator[decode.Samples], sketch: Sketch | None) -> Iterator[decode.Samples]:
+    for block in blocks:
         if sketch is not None:
             sketch.feed(block)
+        yield block
+
+
+def _moved(blocks: Iterator[decode.Samples], skip: int, size: int) -> Iterator[decode.Samples]:
+    """The same sound, ``skip`` samples earlier (later where negative), again in blocks of ``size``."""
+    if not skip:
+        yield from blocks
+        return
+    held: decode.Samples | None = None
+    for block in blocks:
         drop = min(len(block), max(0, skip))
-        skip = skip - drop if skip > 0 else skip
-        held = np.concatenate([held, block[drop:]]) if len(held) or drop else block
+        before = np.zeros((max(0, -skip), block.shape[1]), dtype=np.float32) if held is None else held
+        skip = max(0, skip - drop)
+        held = np.concatenate([before, block[drop:]])
         while len(held) >= size:
-            meter.feed(held[:size])
+            yield held[:size]
             held = held[size:]
-            tell(meter.seconds)
-    if len(held):
-        meter.feed(held)
-    return meter.finish()
+    if held is not None and len(held):
+        yield held
 
 
 def _why_nothing(measured: Measurement) -> str:
@@ -132,55 +188,55 @@ def _why_nothing(measured: Measurement) -> str:
     return f"“{name}” never rises above -70 LUFS (highest sample {peak:.1f} dBFS), so there is nothing to measure; check the export level."
 
 
-def _check_stems(job: Job, info: FileInfo, infos: Sequence[FileInfo]) -> None:
-    for stem, own in zip(job.stems, infos, strict=True):
+def _check_stems(job: Job, info: FileInfo, sources: Sequence[Source]) -> None:
+    for stem, own in zip(job.stems, sources, strict=True):
+        name, channels, duration_s = own.name, own.info.channels, own.info.duration_s
         if stem.role not in ROLES:
-            raise StemError(f"“{stem.name}” has the role “{stem.role}”; it can be {', '.join(ROLES)}.")
-        if abs(own.duration_s - info.duration_s) > MAX_DELAY_S:
+            raise StemError(f"“{name}” has the role “{stem.role}”; it can be {', '.join(ROLES)}.")
+        if abs(duration_s - info.duration_s) > MAX_DELAY_S:
             raise StemError(
-                f"The stem “{stem.name}” lasts {own.duration_s:.1f} s, the mix {info.duration_s:.1f} s. "
+                f"The stem “{name}” lasts {duration_s:.1f} s, the mix {info.duration_s:.1f} s. "
                 f"A stem has to run with the mix from start to end; export it again over the whole length."
             )
-        if own.channels != info.channels and not (own.channels == 1 and info.channels == 2):
+        if channels != info.channels and not (channels == 1 and info.channels == 2):
             raise StemError(
-                f"The stem “{stem.name}” has {own.channels} channels, the mix {info.channels}. Export the stem in the layout of the mix"
+                f"The stem “{name}” has {channels} channels, the mix {info.channels}. Export the stem in the layout of the mix"
                 f"{' or in mono' if info.channels == 2 else ''}."
             )
 
 
 def _place(job: Job, stems: Sequence[Levels], sketches: Sequence[Sketch]) -> list[Placed | None]:
     """Where each stem lies in the mix. Raises StemError for one that the mix does not contain."""
+    if not stems:
+        return []
     loud = [loud_stretches(levels.power.sum(axis=1).astype(np.float64)) for levels in stems]
     placed = place(sketches[0].read, [s.read for s in sketches[1:]], loud, sketches[0].rate_hz)
     for stem, where in zip(job.stems, placed, strict=True):
         if where is not None and not where.contained:
             raise StemError(
-                f"The mix “{job.name}” does not contain the stem “{stem.name}”: they share no sound. Check that both belong to the same programme and version."
+                f"The mix “{job.mix.name}” does not contain the stem “{stem.sound.name}”: they share no sound. "
+                f"Check that both belong to the same programme and version."
             )
     return placed
 
 
-def _fit(stem: StemFile, own: FileInfo, levels: Levels, where: Placed | None, measured: Measurement) -> StemLevels:
+def _fit(stem: Stem, own: Source, levels: Levels, where: Placed | None, measured: Measurement, reader: _Reader) -> StemLevels:
     """The stem on the mix's clock and layout, with the gain that it has there."""
     info, mix = measured.file, measured.mix
     delay_s = where.delay_s if where else 0.0
     if abs(delay_s) > _DELAY_WORTH_S:
-        skip = round(-delay_s * info.sample_rate_hz)
-        levels = _meter(stem.path, own, info.sample_rate_hz, between_samples=False, tell=lambda _s: None, skip=skip)
+        levels = reader.meter(own, len(reader.shares), "moving a stem to where it lies in the mix", _STEM, skip=round(-delay_s * info.sample_rate_hz))
     gain_db = float(amplitude_to_db(where.gain)) if where else 0.0
     if abs(gain_db) < _UNITY_WITHIN_DB:
         gain_db = 0.0
-    shaped = Levels(
-        power=_shape(levels.power, mix.power.shape),
-        sample_peak=_shape(levels.sample_peak, mix.sample_peak.shape),
-        true_peak=_shape(levels.true_peak, mix.true_peak.shape),
-        samples=mix.samples,
-    )
-    return StemLevels(stem.name, stem.role, shaped, gain_db, delay_s, where.coherence if where else None)
+    names = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together")
+    shaped = replace(levels, samples=mix.samples, **{name: _shape(getattr(levels, name), getattr(mix, name).shape) for name in names})  # type: ignore[arg-type]
+    return StemLevels(own.name, stem.role, shaped, gain_db, delay_s, where.coherence if where else None)
 
 
-def _shape(part: NDArray[np.float32], shape: tuple[int, ...]) -> NDArray[np.float32]:
+def _shape(part: NDArray[Any], shape: tuple[int, ...]) -> NDArray[Any]:
     """Cut or filled with silence to the mix's length; a mono stem stands in every channel."""
-    shaped = np.zeros(shape, dtype=np.float32)
-    shaped[: len(part)] = part[: len(shaped)]
+    shaped = np.zeros(shape, dtype=part.dtype)
+    if part.shape[1]:
+        shaped[: len(part)] = part[: len(shaped)]
     return shaped

@@ -124,19 +124,33 @@ class Clock:
 
     rate: FrameRate
     start_frame: int
+    origin_s: float = 0.0
+    """How far after the first sample the times begin that this clock is asked about."""
 
     @classmethod
     def starting(cls, timecode: str | None, rate: FrameRate) -> "Clock":
         """A clock whose first frame bears this timecode (00:00:00:00 where none is known)."""
         return cls(rate, parse_timecode(timecode, rate) if timecode else 0)
 
+    def in_file(self, time_s: float) -> float:
+        """The time counted from the first sample of the file, to a microsecond."""
+        return round(time_s + self.origin_s, 6)
+
     def frame_at(self, time_s: float) -> int:
         """Number of the frame, counted from the file's first, that holds the time."""
-        return int((Fraction(time_s) + _SLACK_S) * self.rate.fps // 1)
+        return int((Fraction(time_s) + Fraction(self.origin_s) + _SLACK_S) * self.rate.fps // 1)
 
     def frame_after(self, time_s: float) -> int:
         """Number of the first frame that begins at the time or later."""
-        return -int((-(Fraction(time_s) - _SLACK_S) * self.rate.fps) // 1)
+        return -int((-(Fraction(time_s) + Fraction(self.origin_s) - _SLACK_S) * self.rate.fps) // 1)
+
+    def frame_start(self, time_s: float) -> float:
+        """Seconds at which the frame begins that holds the time."""
+        return float(self.frame_at(time_s) / self.rate.fps)
+
+    def frame_end(self, time_s: float) -> float:
+        """Seconds at which the first frame begins at the time or later."""
+        return float(self.frame_after(time_s) / self.rate.fps)
 
     def timecode_in(self, time_s: float) -> str:
         """Timecode of the frame that holds the time."""

@@ -1,8 +1,11 @@
 """Fill the compiled cache at set-up, so that no user waits for the compiler."""
 
+from typing import Any
+
 import numpy as np
 
 from .measure.meter import Meter
+from .media.unpack import highest_bits, planar, unpack_24
 
 
 def main() -> None:
@@ -11,6 +14,14 @@ def main() -> None:
         meter = Meter(48000, channels)
         meter.feed(np.zeros((48000, channels), dtype=np.float32))
         meter.finish()
+    out = np.zeros((2, 8), dtype=np.float32)
+    kinds: tuple[Any, ...] = (np.int16, np.int32, np.float32, np.float64)
+    for kind in kinds:
+        # What is read from a file cannot be written to, which is a type of its own to the compiler.
+        for values in (np.zeros(16, dtype=kind), np.frombuffer(bytes(16 * np.dtype(kind).itemsize), dtype=kind)):
+            planar(values, np.float32(1.0), out)
+    unpack_24(np.frombuffer(bytes(12), dtype="<u4"), out[0])
+    highest_bits(out[0].view(np.uint32))
 
 
 if __name__ == "__main__":

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from mezzavoce_core.measure.loudness import integrated
-from mezzavoce_core.measure.meter import Meter
+from mezzavoce_core.measure.meter import Meter, Wanted
 from mezzavoce_core.units import db_to_amplitude
 
 from .effects import make
@@ -85,7 +85,7 @@ def _push(at_s: float, length_s: float, by_db: float) -> list[tuple[float, float
 
 
 def _gain_to(target_lufs: float, signal: Stereo) -> float:
-    meter = Meter(RATE, 2, between_samples=False)
+    meter = Meter(RATE, 2, Wanted(between_samples=False))
     meter.feed(signal.astype(np.float32))
     now = integrated(meter.finish().power.sum(axis=1).astype(np.float64))
     assert now is not None

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from mezzavoce_core.measure.meter import Meter
+from mezzavoce_core.measure.meter import Meter, Wanted
 from mezzavoce_core.units import db_to_amplitude, power_to_lufs
 
 RATE = 48000
@@ -18,7 +18,7 @@ def frames(seconds: float) -> int:
 
 def loudness_of(signal: Stereo) -> float:
     """Loudness in LUFS of the louder parts of a signal: K-weighted mean over the 10 ms within 25 dB of the loudest."""
-    meter = Meter(RATE, 2, between_samples=False)
+    meter = Meter(RATE, 2, Wanted(between_samples=False))
     meter.feed(signal.astype(np.float32))
     power = meter.finish().power.sum(axis=1)
     return float(power_to_lufs(power[power > power.max() / 316].mean()))

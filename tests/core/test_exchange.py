@@ -33,10 +33,26 @@ class DocumentTest(unittest.TestCase):
         self.result = document.document(judged())
 
     def test_top_level_as_published(self):
-        wanted = ["schema", "made_by", "file", "range", "loudness", "speech", "separation", "passages", "clear_share", "ducks", "findings", "spec", "verdict"]
+        wanted = [
+            "schema",
+            "made_by",
+            "file",
+            "range",
+            "loudness",
+            "true_peak_overs",
+            "speech",
+            "separation",
+            "passages",
+            "clear_share",
+            "ducks",
+            "findings",
+            "spec",
+            "verdict",
+        ]
         self.assertEqual(list(self.result), wanted)
         self.assertEqual(self.result["schema"], "mezzavoce.measurement/1")
-        self.assertEqual(self.result["range"], {"in_s": 0.0, "out_s": 20.0, "left_out": []})
+        whole = {"in_s": 0.0, "out_s": 20.0}
+        self.assertEqual(self.result["range"], whole | {"left_out": [], "parts": [whole], "by_hand": False})
 
     def test_is_plain_json(self):
         self.assertEqual(json.loads(json.dumps(self.result, allow_nan=False)), self.result)

@@ -1,5 +1,6 @@
 """Files as they come: facts, decoding, and each bad one with its sentence."""
 
+import json
 import shutil
 import struct
 import subprocess
@@ -14,11 +15,16 @@ import numpy as np
 from mezzavoce_core.errors import BadSamples, BrokenOff, MediaError, TimecodeError, ToolFailed
 from mezzavoce_core.media import decode, layouts, riff
 from mezzavoce_core.media.probe import DEFAULT_RATE, FileInfo, probe
+from mezzavoce_core.media.source import Sound, open_sound
 from tests.signals import RATE, noise, sine, stereo, write_float_wav, write_wav
 
 
 def ffmpeg(*arguments):
     subprocess.run(["ffmpeg", "-v", "error", "-y", *arguments], check=True)
+
+
+def opened(path):
+    return open_sound(Sound((path,), path.name))
 
 
 class FolderTest(unittest.TestCase):
@@ -77,7 +83,7 @@ class ProbeTest(FolderTest):
 
     def test_facts_go_through_json(self):
         info = probe(self.wav())
-        self.assertEqual(FileInfo(**info.as_dict()), info)
+        self.assertEqual(FileInfo.from_dict(json.loads(json.dumps(info.as_dict()))), info)
 
     def test_each_bad_file_has_its_sentence(self):
         (self.folder / "empty.wav").touch()
@@ -152,7 +158,7 @@ class RiffTest(FolderTest):
 
 class DecodeTest(FolderTest):
     def whole(self, path, **kwargs):
-        return np.concatenate(list(decode.blocks(path, probe(path), **kwargs)))
+        return np.concatenate(list(decode.blocks(opened(path), **kwargs)))
 
     def test_samples_arrive_as_they_are(self):
         signal = stereo(noise(5.3, -20))
@@ -162,9 +168,9 @@ class DecodeTest(FolderTest):
 
     def test_blocks_begin_on_whole_seconds(self):
         path = self.wav(seconds=9.5)
-        sizes = [len(b) for b in decode.blocks(path, probe(path))]
+        sizes = [len(b) for b in decode.blocks(opened(path))]
         self.assertEqual(sizes, [4 * RATE, 4 * RATE, RATE + RATE // 2])
-        self.assertEqual([len(b) for b in decode.blocks(path, probe(path), block_s=10)], [9.5 * RATE])
+        self.assertEqual([len(b) for b in decode.blocks(opened(path), block_s=10)], [9.5 * RATE])
 
     def test_compressed_formats_open(self):
         source = self.wav(seconds=3)
@@ -195,9 +201,11 @@ class DecodeTest(FolderTest):
             self.whole(cut)
 
     def test_leaving_early_ends_the_decoder(self):
-        path = self.wav(seconds=30)
-        reader = decode.blocks(path, probe(path), block_s=1)
-        next(reader)
-        with mock.patch("subprocess.Popen.kill") as kill:
-            reader.close()
-        self.assertTrue(kill.called or reader.gi_frame is None)
+        path = self.folder / "a.opus"
+        ffmpeg("-i", str(self.wav(seconds=60)), str(path))
+        for ahead in (False, True):
+            reader = decode.blocks(opened(path), block_s=1, ahead=ahead)
+            next(reader)
+            with mock.patch("subprocess.Popen.kill", autospec=True, side_effect=subprocess.Popen.kill) as kill:
+                reader.close()
+            self.assertTrue(kill.called)

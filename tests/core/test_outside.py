@@ -18,7 +18,8 @@ from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.spec import DEFAULT, preset
 from mezzavoce_core.media import decode
 from mezzavoce_core.media.probe import probe
-from mezzavoce_core.pipeline import Job, StemFile, measure
+from mezzavoce_core.media.source import Sound, open_sound
+from mezzavoce_core.pipeline import Job, Stem, measure
 from mezzavoce_demo.render import STEMS, mix_file, stem_file
 from mezzavoce_demo.scenario import EPISODES
 from tests.signals import noise, sine, stereo, write_wav
@@ -30,8 +31,8 @@ def measured(number):
     if number not in _CACHE:
         media = Path(os.environ["MEZZAVOCE_TEST_MEDIA"])
         episode = EPISODES[number - 1]
-        stems = tuple(StemFile(stem_file(media, episode, r), r, r) for r in STEMS)
-        _CACHE[number] = measure(Job(mix_file(media, episode), "mix", stems, rate=episode.frame_rate, start=episode.start))
+        stems = tuple(Stem(Sound((stem_file(media, episode, r),), r), r) for r in STEMS)
+        _CACHE[number] = measure(Job(Sound((mix_file(media, episode),), "mix"), stems, rate=episode.frame_rate, start=episode.start))
     return _CACHE[number]
 
 
@@ -85,7 +86,7 @@ class ReferenceMetersTest(unittest.TestCase):
         for episode in EPISODES:
             path = mix_file(Path(os.environ["MEZZAVOCE_TEST_MEDIA"]), episode)
             info = probe(path)
-            samples = np.concatenate(list(decode.blocks(path, info)))
+            samples = np.concatenate(list(decode.blocks(open_sound(Sound((path,), "x")))))
             reference = pyloudnorm.Meter(info.sample_rate_hz).integrated_loudness(samples.astype(np.float64))
             self.assertAlmostEqual(judge(measured(episode.number), DEFAULT).evidence.loudness.integrated_lufs, reference, delta=0.1)
 
@@ -95,7 +96,7 @@ class ReferenceMetersTest(unittest.TestCase):
                 for signal in (sine(-18, 12, rate=rate, hz=440), stereo(noise(12, -26, rate=rate))):
                     path = write_wav(Path(folder) / "x.wav", signal, rate=rate)
                     level, spread, _ = ffmpeg_figures(path)
-                    own = judge(measure(Job(path, "x")), DEFAULT).evidence.loudness
+                    own = judge(measure(Job(Sound((path,), "x"))), DEFAULT).evidence.loudness
                     self.assertAlmostEqual(own.integrated_lufs, level, delta=0.1)
                     self.assertAlmostEqual(own.range_lu, spread, delta=0.2)
 

@@ -19,7 +19,8 @@ from mezzavoce_core.errors import MezzavoceError, NothingToMeasure, StemError, T
 from mezzavoce_core.exchange.features import read_features
 from mezzavoce_core.judge.spec import DEFAULT
 from mezzavoce_core.measure.measurement import ROLES
-from mezzavoce_core.pipeline import Job, StemFile, measure, run
+from mezzavoce_core.media.source import Sound
+from mezzavoce_core.pipeline import Job, Stem, measure, run
 from tests.signals import RATE, automated, chord, noise, sine, stereo, talk, write_wav
 
 SPANS = [(8.0, 14.0), (24.0, 30.0)]
@@ -40,10 +41,10 @@ class FilesTest(unittest.TestCase):
         cls.holder.cleanup()
 
     def stem(self, name, role="music"):
-        return StemFile(self.folder / name, role, name)
+        return Stem(Sound((self.folder / name,), name), role)
 
     def job(self, *stems, mix="mix.wav", **more):
-        return Job(self.folder / mix, mix, stems, **more)
+        return Job(Sound((self.folder / mix,), mix), stems, **more)
 
     def refused(self, words, *stems, **more):
         with self.assertRaisesRegex(MezzavoceError, words) as caught:
@@ -195,8 +196,7 @@ class ConfinedTest(FilesTest):
         features = self.folder / "features.npz"
         features.unlink(missing_ok=True)
         order = {
-            "mix": str(self.folder / "mix.wav"),
-            "name": "mix.wav",
+            "mix": {"paths": [str(self.folder / "mix.wav")], "name": "mix.wav"},
             "stems": [],
             "rate": "25",
             "start": "10:00:00:00",
@@ -204,7 +204,7 @@ class ConfinedTest(FilesTest):
             "limits": {"memory_mib": 6144, "seconds": 120},
         } | more
         done = subprocess.run(
-            [sys.executable, "-m", "mezzavoce_core.confined"], input=json.dumps(order), capture_output=True, text=True, env=os.environ, check=False
+            [sys.executable, "-m", "mezzavoce_core", "confined"], input=json.dumps(order), capture_output=True, text=True, env=os.environ, check=False
         )
         return done.returncode, [json.loads(line) for line in done.stdout.splitlines()], features
 
@@ -215,7 +215,7 @@ class ConfinedTest(FilesTest):
         self.assertEqual(read_features(features).file.start_timecode, "10:00:00:00")
 
     def test_an_expected_error_is_a_sentence(self):
-        code, lines, features = self.order(mix=str(self.folder / "none.wav"))
+        code, lines, features = self.order(mix={"paths": [str(self.folder / "none.wav")], "name": "x"})
         self.assertEqual((code, lines[-1]["temporary"], features.exists()), (2, False, False))
         self.assertIn("There is no file", lines[-1]["error"])
 

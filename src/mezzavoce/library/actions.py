@@ -92,7 +92,7 @@ def take_in(person: Person, production: Production, intake: Intake) -> Mix:
     require(person, production, Membership.Role.REVIEWER)
     _check_files(production, intake.files)
     mixed = next(f for f, role in intake.files if role == Track.Role.MIX)
-    info = FileInfo(**mixed.facts)
+    info = FileInfo.from_dict(mixed.facts)
     rate = timing(intake.frame_rate, intake.start_timecode)
     with transaction.atomic():
         programme = intake.programme or plan_programme(person, production, _next_number(production, intake.number), intake.title)

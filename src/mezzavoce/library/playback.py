@@ -9,7 +9,7 @@ from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 
-from mezzavoce_core.media.probe import PROTOCOLS
+from mezzavoce_core.media.tools import GUARDED
 
 from .models import Mix, StoredFile, Track
 from .storage import drop, keep, local_copy, work_folder
@@ -131,7 +131,7 @@ def _ffmpeg(arguments: list[str], target: Path, limit_s: float) -> str:
         "error",
         "-nostdin",
         "-y",
-        *PROTOCOLS,
+        *GUARDED,
         *arguments,
         "-dn",
         "-map_metadata",

@@ -91,9 +91,9 @@ def _job(mix: Mix) -> dict[str, Any]:
         with local_copy(track.file) as path:
             paths[track.pk] = str(path)
     mixed = next(t for t in tracks if t.role == Track.Role.MIX)
-    stems = [{"path": paths[t.pk], "role": t.role, "name": t.file.name} for t in tracks if t is not mixed]
+    stems = [{"paths": [paths[t.pk]], "role": t.role, "name": t.file.name} for t in tracks if t is not mixed]
     rate = mix.frame_rate + ("df" if mix.drop_frame else "")
-    return {"mix": paths[mixed.pk], "name": mixed.file.name, "stems": stems, "rate": rate, "start": mix.start_timecode}
+    return {"mix": {"paths": [paths[mixed.pk]], "name": mixed.file.name}, "stems": stems, "rate": rate, "start": mix.start_timecode}
 
 
 def _set_aside(run: Run, error: MezzavoceError) -> None:

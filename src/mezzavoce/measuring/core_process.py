@@ -39,7 +39,7 @@ def measure(order: Order, hold: Callable[[float, str], bool]) -> None:
     limit_s = settings.CORE_SECONDS + settings.CORE_SECONDS_PER_SECOND * order.duration_s
     request = order.job | {"features": str(order.features), "limits": {"memory_mib": settings.CORE_MEMORY_MIB, "seconds": int(limit_s)}}
     process = subprocess.Popen(
-        [sys.executable, "-m", "mezzavoce_core.confined"],
+        [sys.executable, "-m", "mezzavoce_core", "confined"],
         stdin=subprocess.PIPE,
         stdout=subprocess.PIPE,
         stderr=subprocess.DEVNULL,

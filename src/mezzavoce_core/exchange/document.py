@@ -1,45 +1,86 @@
 """The result as one JSON object, schema ``mezzavoce.measurement/1``. Extended over time, never renamed."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
-from ..judge.model import Finding, Judgement, Remedy
+from ..judge.model import Evidence, Finding, Judgement, Remedy
 from ..measure.balance import Passage
 from ..measure.music_gain import Duck
+from ..measure.peaks import highest_peak, overs
+from ..media.layouts import channel_names
+from ..media.probe import FileInfo
 from ..timecode import Clock
 from ..units import amplitude_to_db, figure
 
 SCHEMA = "mezzavoce.measurement/1"
-_BLOCK_S = 0.1
 
 
 def document(judgement: Judgement) -> dict[str, Any]:
     """A judgement as JSON types. Times in seconds from the first sample; a figure that does not exist is None."""
     evidence = judgement.evidence
-    measurement = evidence.measurement
+    measurement, at = evidence.measurement, evidence.in_file
     return {
         "schema": SCHEMA,
         "made_by": {"core": measurement.made_by},
-        "file": measurement.file.as_dict() | {"duration_s": measurement.duration_s},
-        "range": {"in_s": 0.0, "out_s": measurement.duration_s, "left_out": []},
+        "file": _file(measurement.file),
+        "range": _range(evidence),
         "loudness": _loudness(judgement),
+        "true_peak_overs": _overs(evidence),
         "speech": None
         if evidence.speech is None
-        else [{"in_s": s.in_s, "out_s": s.out_s, "confidence": s.confidence, "by_hand": s.by_hand} for s in evidence.speech],
+        else [{"in_s": at(s.in_s), "out_s": at(s.out_s), "confidence": s.confidence, "by_hand": s.by_hand} for s in evidence.speech],
         "separation": None if evidence.passages is None else "stems",
-        "passages": None if evidence.passages is None else [_passage(p) for p in evidence.passages],
+        "passages": None if evidence.passages is None else [_passage(p, at) for p in evidence.passages],
         "clear_share": figure(judgement.clear_share),
-        "ducks": None if evidence.ducks is None else [_duck(d) for d in evidence.ducks],
+        "ducks": None if evidence.ducks is None else [_duck(d, at) for d in evidence.ducks],
         "findings": [finding_dict(f, evidence.clock) for f in judgement.findings],
         "spec": evidence.spec.as_dict(),
         "verdict": judgement.verdict,
     }
 
 
+def _file(file: FileInfo) -> dict[str, Any]:
+    names = ("name", "duration_s", "sample_rate_hz", "channels", "layout", "frame_rate", "drop_frame", "start_timecode", "frame_rate_varies", "has_picture")
+    return {name: getattr(file, name) for name in names} | {"channel_names": list(channel_names(file.layout, file.channels))}
+
+
+def _range(evidence: Evidence) -> dict[str, Any]:
+    programme = evidence.programme
+    parts = [{"in_s": p.in_s, "out_s": p.out_s} for p in programme.parts]
+    if len(parts) > 1:
+        for part, figures in zip(parts, evidence.parts(), strict=True):
+            part |= {"integrated_lufs": figure(figures.integrated_lufs), "range_lu": figure(figures.range_lu)}  # type: ignore[dict-item]
+    return {
+        "in_s": programme.in_s,
+        "out_s": programme.out_s,
+        "left_out": [{"in_s": o.in_s, "out_s": o.out_s, "why": o.why} for o in programme.left_out],
+        "parts": parts,
+        "by_hand": programme.by_hand,
+    }
+
+
+def _overs(evidence: Evidence) -> list[dict[str, Any]]:
+    """Every over, channel by channel; a limit that is not judged has none."""
+    limit, file = evidence.spec.limits.true_peak_max_dbtp, evidence.measurement.file
+    if limit is None:
+        return []
+    names = channel_names(file.layout, file.channels)
+    return [
+        {
+            "at_s": evidence.in_file(over.at_s),
+            "at_timecode": evidence.clock.timecode_in(over.at_s),
+            "channel": over.channel + 1,
+            "channel_name": names[over.channel],
+            "true_peak_dbtp": over.level_dbtp,
+        }
+        for over in overs(evidence.measurement.mix, file.sample_rate_hz, limit)
+    ]
+
+
 def _loudness(judgement: Judgement) -> dict[str, Any]:
     evidence = judgement.evidence
     mix, loud = evidence.measurement.mix, evidence.loudness
-    highest = mix.true_peak.max(axis=1)
+    at_s, channel = highest_peak(mix, evidence.measurement.file.sample_rate_hz)
     to_dialogue = None if evidence.dialogue_lufs is None or loud.integrated_lufs is None else loud.integrated_lufs - evidence.dialogue_lufs
     return {
         "integrated_lufs": figure(loud.integrated_lufs),
@@ -51,15 +92,16 @@ def _loudness(judgement: Judgement) -> dict[str, Any]:
         "loudness_to_dialogue_lu": figure(to_dialogue),
         "true_peak_dbtp": [figure(v) for v in evidence.true_peak_dbtp],
         "true_peak_max_dbtp": figure(evidence.true_peak_dbtp.max()),
-        "true_peak_max_at_s": round(int(highest.argmax()) * _BLOCK_S, 3),
+        "true_peak_max_at_s": evidence.in_file(at_s),
+        "true_peak_max_channel": channel + 1,
         "sample_peak_dbfs": [figure(v) for v in amplitude_to_db(mix.sample_peak.max(axis=0))],
     }
 
 
-def _passage(p: Passage) -> dict[str, Any]:
+def _passage(p: Passage, at: Callable[[float], float]) -> dict[str, Any]:
     return {
-        "in_s": p.in_s,
-        "out_s": p.out_s,
+        "in_s": at(p.in_s),
+        "out_s": at(p.out_s),
         "speech_lufs": figure(p.speech_lufs),
         "music_lufs": figure(p.music_lufs),
         "effects_lufs": figure(p.effects_lufs),
@@ -69,12 +111,10 @@ def _passage(p: Passage) -> dict[str, Any]:
     }
 
 
-def _duck(d: Duck) -> dict[str, Any]:
+def _duck(d: Duck, at: Callable[[float], float]) -> dict[str, Any]:
+    corners = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
     return {
-        "fall_start_s": d.fall_start_s,
-        "fall_end_s": d.fall_end_s,
-        "return_start_s": d.return_start_s,
-        "return_end_s": d.return_end_s,
+        **{name: None if getattr(d, name) is None else at(getattr(d, name)) for name in corners},
         "depth_db": d.depth_db,
         "open_lufs": figure(d.open_lufs),
         "bed_lufs": figure(d.bed_lufs),
@@ -89,8 +129,8 @@ def finding_dict(finding: Finding, clock: Clock) -> dict[str, Any]:
         "family": finding.family,
         "severity": finding.severity,
         "certainty": finding.certainty,
-        "in_s": finding.in_s,
-        "out_s": finding.out_s,
+        "in_s": clock.in_file(finding.in_s),
+        "out_s": clock.in_file(finding.out_s),
         "in_timecode": clock.timecode_in(finding.in_s),
         "out_timecode": clock.timecode_out(finding.out_s),
         "role": finding.role,
@@ -116,7 +156,7 @@ def _remedy(remedy: Remedy, clock: Clock) -> dict[str, Any]:
         "role": remedy.role,
         "source": remedy.source,
         "amount_db": remedy.amount_db,
-        "points": [{"at_s": p.at_s, "at_timecode": clock.timecode_in(p.at_s), "gain_db": p.gain_db} for p in remedy.points],
+        "points": [{"at_s": clock.in_file(p.at_s), "at_timecode": clock.timecode_in(p.at_s), "gain_db": p.gain_db} for p in remedy.points],
         "bands": [],
         "predicted_speech_to_background_lu": figure(remedy.predicted_speech_to_background_lu),
         "predicted_integrated_lufs": figure(remedy.predicted_integrated_lufs),

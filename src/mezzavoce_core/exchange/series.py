@@ -8,6 +8,7 @@ import numpy as np
 from ..judge.model import Evidence, Judgement
 from ..measure.balance import Balance
 from ..measure.loudness import MOMENTARY_TICKS, SHORT_TERM_TICKS, at_blocks, block_mean, moving_mean
+from ..measure.meter import TICKS_PER_BLOCK
 from ..measure.speech import active_share
 from ..units import Floats, amplitude_to_db, power_to_lufs
 
@@ -23,13 +24,18 @@ def series(judgement: Judgement) -> dict[str, Floats]:
     mix = evidence.measurement.mix
     count = len(block_mean(evidence.power))
     curves = {
-        "time_s": np.arange(count) * BLOCK_S,
-        "momentary_lufs": _level(at_blocks(moving_mean(evidence.power, MOMENTARY_TICKS))[:count]),
-        "short_term_lufs": _level(at_blocks(moving_mean(evidence.power, SHORT_TERM_TICKS))[:count]),
-        "true_peak_dbtp": np.maximum(amplitude_to_db(mix.true_peak.max(axis=1))[:count], _SILENCE_LUFS),
+        "time_s": evidence.origin_s + np.arange(count) * BLOCK_S,
+        "momentary_lufs": _level(at_blocks(moving_mean(evidence.power, MOMENTARY_TICKS, evidence.breaks))[:count]),
+        "short_term_lufs": _level(at_blocks(moving_mean(evidence.power, SHORT_TERM_TICKS, evidence.breaks))[:count]),
+        "true_peak_dbtp": np.maximum(amplitude_to_db(_block_peaks(mix.true_peak.max(axis=1), count)), _SILENCE_LUFS),
         "music_gain_db": _music_gain(evidence, count),
     }
     return curves | _balance(evidence.balance, evidence.local_ratio_lu, count)
+
+
+def _block_peaks(per_tick: Floats, count: int) -> Floats:
+    highest: Floats = per_tick[: count * TICKS_PER_BLOCK].reshape(count, TICKS_PER_BLOCK).max(axis=1)
+    return highest
 
 
 def _balance(balance: Balance | None, ratios: Floats, count: int) -> dict[str, Floats]:

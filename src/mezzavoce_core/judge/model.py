@@ -4,11 +4,14 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..measure.balance import Balance, Passage
-from ..measure.loudness import Loudness
+from ..measure.loudness import Loudness, loudness
 from ..measure.measurement import Measurement
+from ..measure.meter import TICKS_PER_S
 from ..measure.music_gain import Duck
+from ..measure.programme import Programme
 from ..measure.speech import Speech
 from ..timecode import Clock
 from ..units import Floats
@@ -70,12 +73,17 @@ class Finding:
 
 @dataclass(frozen=True)
 class Evidence:
-    """All that a kind of finding may look at. ``balance`` and what follows from it are None where stems are wanted."""
+    """All that a kind of finding may look at: the programme alone, times from its in. ``breaks`` marks ticks between its parts.
+
+    ``balance`` and what follows from it are None where stems are wanted.
+    """
 
     measurement: Measurement
     spec: Spec
     clock: Clock
     power: Floats
+    breaks: NDArray[np.bool_]
+    programme: Programme
     loudness: Loudness
     dialogue_lufs: float | None
     true_peak_dbtp: Floats
@@ -87,8 +95,22 @@ class Evidence:
 
     @property
     def duration_s(self) -> float:
-        """Length of the programme in seconds."""
+        """Seconds from the in of the programme to its out."""
         return self.measurement.duration_s
+
+    def in_file(self, time_s: float) -> float:
+        """A time of the programme as seconds from the first sample of the file."""
+        return self.clock.in_file(time_s)
+
+    def parts(self) -> list[Loudness]:
+        """The figures of each part of the programme by itself."""
+        spans = [(round((p.in_s - self.origin_s) * TICKS_PER_S), round((p.out_s - self.origin_s) * TICKS_PER_S)) for p in self.programme.parts]
+        return [loudness(self.power[a:b]) for a, b in spans]
+
+    @property
+    def origin_s(self) -> float:
+        """Where in the file the programme's times begin."""
+        return self.clock.origin_s
 
 
 @dataclass(frozen=True)

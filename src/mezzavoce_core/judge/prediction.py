@@ -47,4 +47,4 @@ def integrated_with(evidence: Evidence, role: str, factor: Floats) -> float | No
     assert balance is not None
     part = balance.voice if role == "dialogue" else getattr(balance, role)
     assert part is not None
-    return integrated(np.maximum(evidence.power + part * (factor - 1), 0.0))
+    return integrated(np.maximum(evidence.power + part * (factor - 1), 0.0), evidence.breaks)

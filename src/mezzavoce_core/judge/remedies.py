@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..measure.balance import Balance, loudest_under
-from ..measure.meter import BLOCKS_PER_S
+from ..measure.meter import TICKS_PER_S
 from ..measure.music_gain import Duck
 from ..units import amplitude_to_db, db_to_amplitude
 from .model import Evidence, Point, Remedy
@@ -98,7 +98,7 @@ def _headroom_db(evidence: Evidence, in_s: float, out_s: float) -> float:
     limit = evidence.spec.limits.true_peak_max_dbtp
     if limit is None:
         return float("inf")
-    part = slice(int(in_s * BLOCKS_PER_S), int(out_s * BLOCKS_PER_S) + 1)
+    part = slice(int(in_s * TICKS_PER_S), int(out_s * TICKS_PER_S) + 1)
     mix = float(evidence.measurement.mix.true_peak[part].max())
     voices = [s for s in evidence.measurement.stems if s.role == "dialogue"]
     voice = sum(float(s.levels.sample_peak[part].max()) * float(db_to_amplitude(s.gain_db)) for s in voices)

@@ -34,12 +34,18 @@ def programme_power(levels: Levels, weights: NDArray[np.float64], *, gain: float
     return total
 
 
-def moving_mean(power: Floats, ticks: int) -> Floats:
-    """Mean power of the window of ``ticks`` that ends with each tick; NaN until the first full window."""
+def moving_mean(power: Floats, ticks: int, breaks: NDArray[np.bool_] | None = None) -> Floats:
+    """Mean power of the window of ``ticks`` that ends with each tick; NaN until the first full window.
+
+    ``breaks`` marks ticks that are no programme: a window that touches one is NaN.
+    """
     result = np.full(len(power), np.nan)
     if len(power) >= ticks:
         sums = np.concatenate([[0.0], np.cumsum(power)])
         result[ticks - 1 :] = np.maximum(sums[ticks:] - sums[:-ticks], 0.0) / ticks
+        if breaks is not None and breaks.any():
+            touched = np.concatenate([[0], np.cumsum(breaks)])
+            result[ticks - 1 :][touched[ticks:] > touched[:-ticks]] = np.nan
     return result
 
 
@@ -55,9 +61,9 @@ def at_blocks(per_tick: Floats) -> Floats:
     return per_tick[TICKS_PER_BLOCK - 1 :: TICKS_PER_BLOCK]
 
 
-def integrated(power: Floats) -> float | None:
+def integrated(power: Floats, breaks: NDArray[np.bool_] | None = None) -> float | None:
     """Integrated loudness in LUFS: 400 ms blocks every 100 ms, gated at -70 LUFS and 10 LU under the mean of what is left."""
-    gated = at_blocks(moving_mean(power, MOMENTARY_TICKS))
+    gated = at_blocks(moving_mean(power, MOMENTARY_TICKS, breaks))
     gated = gated[gated >= lufs_to_power(ABSENT_BELOW_LUFS)]
     if not len(gated):
         return None
@@ -65,9 +71,9 @@ def integrated(power: Floats) -> float | None:
     return float(power_to_lufs(gated.mean()))
 
 
-def loudness_range(power: Floats) -> float | None:
+def loudness_range(power: Floats, breaks: NDArray[np.bool_] | None = None) -> float | None:
     """Loudness range in LU: 95th minus 10th percentile of the short-term loudness above its two gates."""
-    short_term = at_blocks(moving_mean(power, SHORT_TERM_TICKS))
+    short_term = at_blocks(moving_mean(power, SHORT_TERM_TICKS, breaks))
     gated = short_term[short_term >= lufs_to_power(ABSENT_BELOW_LUFS)]
     if not len(gated):
         return None
@@ -76,13 +82,13 @@ def loudness_range(power: Floats) -> float | None:
     return float(power_to_lufs(high) - power_to_lufs(low))
 
 
-def loudness(power: Floats) -> Loudness:
-    """All figures of a programme power ``(ticks,)``. The maxima look every 10 ms."""
+def loudness(power: Floats, breaks: NDArray[np.bool_] | None = None) -> Loudness:
+    """All figures of a programme power ``(ticks,)``. The maxima look every 10 ms; no window reaches into a break."""
     return Loudness(
-        integrated_lufs=integrated(power),
-        range_lu=loudness_range(power),
-        momentary_max_lufs=_highest(moving_mean(power, MOMENTARY_TICKS)),
-        short_term_max_lufs=_highest(moving_mean(power, SHORT_TERM_TICKS)),
+        integrated_lufs=integrated(power, breaks),
+        range_lu=loudness_range(power, breaks),
+        momentary_max_lufs=_highest(moving_mean(power, MOMENTARY_TICKS, breaks)),
+        short_term_max_lufs=_highest(moving_mean(power, SHORT_TERM_TICKS, breaks)),
     )
 
 

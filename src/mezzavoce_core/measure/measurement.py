@@ -1,14 +1,17 @@
 """What one measuring pass leaves behind: facts of the file and features of each signal. Judging needs nothing else."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..media.layouts import channel_weights
 from ..media.probe import FileInfo
+from ..signal.bands import FRAMES_PER_S
 from ..units import Floats, db_to_power
 from .loudness import programme_power
-from .meter import Levels
+from .meter import TICKS_PER_S, Levels
+from .programme import Programme
 
 ROLES = ("dialogue", "music", "effects", "background")
 
@@ -39,6 +42,13 @@ class Measurement:
         """Length of the sound in seconds."""
         return self.mix.samples / self.file.sample_rate_hz
 
+    def cropped(self, programme: Programme) -> "Measurement":
+        """The same measurement from the first to the last tick of a programme; breaks inside it are silent. Times then begin at its in."""
+        first, last = round(programme.in_s * TICKS_PER_S), round(programme.out_s * TICKS_PER_S)
+        quiet = ~inside(programme)
+        stems = tuple(replace(s, levels=_cropped(s.levels, first, last, quiet, self.file.sample_rate_hz)) for s in self.stems)
+        return replace(self, mix=_cropped(self.mix, first, last, quiet, self.file.sample_rate_hz), stems=stems)
+
     def mix_power(self, *, gain: float = 1.0) -> Floats:
         """Weighted power of the mix per tick; ``gain`` is a factor (2 for dual mono)."""
         return programme_power(self.mix, channel_weights(self.file.layout, self.file.channels), gain=gain)
@@ -56,3 +66,31 @@ class Measurement:
         """Weighted power per tick of one stem as it lies in the mix."""
         weights = channel_weights(self.file.layout, self.file.channels)
         return programme_power(stem.levels, weights, gain=gain * float(db_to_power(stem.gain_db)))
+
+
+def inside(programme: Programme) -> NDArray[np.bool_]:
+    """Ticks from the in to the out of a programme: whether each lies in one of its parts."""
+    begin = round(programme.in_s * TICKS_PER_S)
+    flags = np.zeros(round(programme.out_s * TICKS_PER_S) - begin + 1, dtype=np.bool_)
+    for part in programme.parts:
+        flags[round(part.in_s * TICKS_PER_S) - begin : round(part.out_s * TICKS_PER_S) - begin] = True
+    # The last tick may be one that the signal does not fill.
+    flags[-1] = flags[-2]
+    return flags
+
+
+def _cropped(levels: Levels, first: int, last: int, quiet: NDArray[np.bool_], rate_hz: int) -> Levels:
+    begin, end = (-(-t * rate_hz // TICKS_PER_S) for t in (first, last))
+    end = min(end, levels.samples)
+
+    def cut(values: NDArray[np.generic]) -> NDArray[np.generic]:
+        # A programme that runs to the end keeps the tick that its last samples do not fill.
+        to = len(values) if last >= len(levels.power) else last
+        part = values[first:to]
+        return np.where(quiet[: len(part), None], np.zeros(1, dtype=part.dtype), part) if quiet[: len(part)].any() else part
+
+    gaps = tuple(replace(g, first=g.first - begin, last=g.last - begin) for g in levels.gaps if g.first >= begin and g.last <= end)
+    heard = tuple(g for g in gaps if not quiet[g.first * TICKS_PER_S // rate_hz : g.last * TICKS_PER_S // rate_hz + 1].any())
+    names = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together")
+    bands = levels.bands[first * FRAMES_PER_S // TICKS_PER_S : -(-last * FRAMES_PER_S // TICKS_PER_S)]
+    return replace(levels, samples=end - begin, gaps=heard, bands=bands, **{name: cut(getattr(levels, name)) for name in names})  # type: ignore[arg-type]

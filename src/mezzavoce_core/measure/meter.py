@@ -1,51 +1,84 @@
-"""One pass over one signal: K-weighted power in ticks of 10 ms and peaks in blocks of 100 ms. State is carried from block to block."""
+"""One pass over one signal: K-weighted power, peaks and signs of faults in ticks of 10 ms. State is carried from block to block."""
 
+from collections.abc import Callable, Sequence
+from concurrent.futures import Executor
 from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..signal.filters import interpolator, k_weighting
-from ..signal.kernels import filter_energy, peaks
+from ..signal.bands import CENTRES_HZ, Bands
+from ..signal.filters import interpolator, interpolator_bounds, k_weighting
+from ..signal.kernels import filter_energy, filter_energy_pair, flat_runs, sample_peaks, true_peaks
+from .gaps import Gap, GapFinder
 
 TICKS_PER_S = 100
 TICKS_PER_BLOCK = 10
 BLOCKS_PER_S = 10
+# The top of a clipped wave lies at the highest level of its channel; what stays this far under it is not looked at.
+_FLAT_FROM = 0.988
+_FLAT_LEAST = 0.1
 
 
 @dataclass(frozen=True)
 class Levels:
-    """What is kept of a signal.
+    """What is kept of a signal, in ticks of 10 ms from its first sample.
 
-    ``power`` ``(ticks, channels)``: K-weighted mean square of each 10 ms; ``sample_peak`` and ``true_peak``
-    ``(blocks, channels)``: highest amplitude of each 100 ms. A tick or block that the signal does not fill is not counted
-    in ``power``; peaks are kept to the last sample.
+    ``power`` ``(ticks, channels)``: K-weighted mean square. ``sample_peak``, ``true_peak`` ``(ticks, channels)``: highest
+    amplitudes; ``true_peak_at``: the sample within the tick at the highest one; ``flat_run``: the longest run of samples at
+    the peak. ``together`` ``(ticks, pairs)``: mean K-weighted product of channels that stand left and right of each other.
+    ``bands`` ``(frames of 50 ms, 18)``: mean squares in one-third octaves, channels summed; no rows where they were not asked for.
+    A tick that the signal does not fill is not counted in ``power``; peaks are kept to the last sample.
+    Where the pass was told a floor, true peaks that cannot reach it are given as the sample peak.
     """
 
     power: NDArray[np.float32]
     sample_peak: NDArray[np.float32]
     true_peak: NDArray[np.float32]
     samples: int
+    true_peak_at: NDArray[np.uint16]
+    flat_run: NDArray[np.uint16]
+    together: NDArray[np.float32]
+    bands: NDArray[np.float32]
+    gaps: tuple[Gap, ...] = ()
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What a pass is to find out. ``between_samples``: true peaks; with a ``floor`` (an amplitude) only the highest and all that pass it."""
+
+    between_samples: bool = True
+    floor: float | None = None
+    faults: bool = True
+    bands: bool = False
 
 
 class Meter:
     """Feed blocks ``(frames, channels)`` that begin on whole seconds, then take ``finish()``."""
 
-    def __init__(self, rate_hz: int, channels: int, *, between_samples: bool = True) -> None:
+    def __init__(
+        self, rate_hz: int, channels: int, wanted: Wanted | None = None, *, pairs: Sequence[tuple[int, int]] | None = None, helper: Executor | None = None
+    ) -> None:
         """A meter for signals of this rate and channel count, all state at rest.
 
-        Without ``between_samples`` the true peak is the sample peak, at a tenth of the time.
+        ``pairs`` are channels left and right of each other (default: the first two); a ``helper`` takes half of the work.
         """
-        self._rate_hz = rate_hz
+        self._wanted = wanted or Wanted()
+        self._rate_hz, self._channels, self._helper = rate_hz, channels, helper
+        self._pairs = list(((0, 1),) if pairs is None and channels > 1 else pairs or ())
+        paired = {c for pair in self._pairs for c in pair}
+        rest = [c for c in range(channels) if c not in paired]
+        self._steps = [*self._pairs, *zip(rest[::2], rest[1::2], strict=False)]
+        self._alone = rest[-1:] if len(rest) % 2 else []
         self._sections = k_weighting(rate_hz)
-        self._taps = interpolator() if between_samples else interpolator()[:0]
         self._state = np.zeros((channels, 2, 2))
-        # Silence before the first sample, so that ringing ahead of a hard start is seen.
-        self._held = np.zeros((channels, self._taps.shape[1] - 1), dtype=np.float32)
-        self._peaked = -(self._taps.shape[1] // 2)
         self._seen = 0
-        self._power: list[NDArray[np.float64]] = []
-        self._peaks = np.zeros((0, channels, 2), dtype=np.float32)
+        self._power: list[NDArray[np.float32]] = []
+        self._together: list[NDArray[np.float32]] = []
+        self._peaks = _Peaks(rate_hz, channels, self._wanted)
+        self._bands = Bands(rate_hz, channels) if self._wanted.bands else None
 
     @property
     def seconds(self) -> float:
@@ -55,49 +88,156 @@ class Meter:
     def feed(self, block: NDArray[np.float32]) -> None:
         """Take the next samples; every block but the last lasts whole seconds."""
         channels = np.ascontiguousarray(block.T)
-        edges = self._edges(self._seen, len(block), TICKS_PER_S)
-        power = np.empty((len(edges) - 1, len(channels)))
-        for c, x in enumerate(channels):
-            column = np.empty(len(edges) - 1)
-            filter_energy(x, self._sections, self._state[c], edges, column)
-            power[:, c] = column
-        self._power.append(power)
-        self._seen += len(block)
-        self._feed_peaks(channels)
+        both: list[Callable[[NDArray[np.float32]], None]] = [self._peaks.feed]
+        if self._bands is not None:
+            both.append(self._bands.feed)
+        waiting = [self._helper.submit(work, channels) for work in both] if self._helper else []
+        self._feed_power(channels)
+        for work in both if not waiting else ():
+            work(channels)
+        for job in waiting:
+            job.result()
 
     def finish(self) -> Levels:
         """Flush the interpolator's tail and hand out what was measured."""
-        tail = self._taps.shape[1]
-        self._feed_peaks(np.zeros((len(self._held), tail), dtype=np.float32))
         ticks = self._seen * TICKS_PER_S // self._rate_hz
-        last = max(1, -(-self._seen * BLOCKS_PER_S // self._rate_hz))
-        if len(self._peaks) > last:
-            self._peaks[last - 1] = self._peaks[last - 1 :].max(axis=0)
-        power = np.concatenate(self._power) if self._power else np.zeros((0, len(self._held)))
-        found = self._peaks[:last]
-        return Levels(power[:ticks].astype(np.float32), found[:, :, 0].copy(), found[:, :, 1].copy(), self._seen)
+        found = self._peaks.finish()
+        return Levels(
+            power=_stacked(self._power, self._channels)[:ticks],
+            together=_stacked(self._together, len(self._pairs))[:ticks],
+            bands=self._bands.finish() if self._bands else np.zeros((0, len(CENTRES_HZ)), dtype=np.float32),
+            samples=self._seen,
+            **found,
+        )
 
-    def _edges(self, first: int, count: int, per_s: int) -> NDArray[np.int64]:
-        """Boundaries, relative to ``first``, of the ticks that ``count`` samples touch."""
-        begin = max(0, first) * per_s // self._rate_hz
-        end = -(-(first + count) * per_s // self._rate_hz)
-        bounds = np.arange(begin, end + 1, dtype=np.int64) * self._rate_hz // per_s - first
-        return np.clip(bounds, 0, count)
+    def _feed_power(self, channels: NDArray[np.float32]) -> None:
+        edges = tick_edges(self._seen, channels.shape[1], self._rate_hz)
+        ticks = len(edges) - 1
+        power = np.empty((ticks, self._channels), dtype=np.float32)
+        together = np.empty((ticks, len(self._pairs)), dtype=np.float32)
+        for k, (a, b) in enumerate(self._steps):
+            state = self._state[[a, b]]
+            found = np.empty((ticks, 3), dtype=np.float32)
+            filter_energy_pair(channels[a], channels[b], self._sections, state, edges, found)
+            self._state[[a, b]] = state
+            power[:, [a, b]] = found[:, :2]
+            if k < len(self._pairs):
+                together[:, k] = found[:, 2]
+        for c in self._alone:
+            column = np.empty(ticks, dtype=np.float32)
+            filter_energy(channels[c], self._sections, self._state[c], edges, column)
+            power[:, c] = column
+        self._power.append(power)
+        self._together.append(together)
+        self._seen += channels.shape[1]
 
-    def _feed_peaks(self, channels: NDArray[np.float32]) -> None:
-        held = np.concatenate([self._held, channels], axis=1)
+
+class _Peaks:
+    """Sample peaks, true peaks, flat runs and gaps of all channels. Works half a filter behind, so that both sides of a sample are known."""
+
+    def __init__(self, rate_hz: int, channels: int, wanted: Wanted) -> None:
+        self._rate_hz = rate_hz
+        self._wanted = wanted
+        self._taps = interpolator()
+        self._bounds = interpolator_bounds(self._taps)
+        # Silence before the first sample, so that ringing ahead of a hard start is seen.
+        self._held = np.zeros((channels, self._taps.shape[1] - 1), dtype=np.float32)
+        self._at = -(self._taps.shape[1] // 2)
+        self._before = self._taps.shape[1] // 2 - 1
+        self._seen = 0
+        self._floors = [0.0] * channels
+        self._ceiling = -1.0 if wanted.floor is None else wanted.floor
+        self._highest = np.zeros(channels)
+        self._parts: list[dict[str, NDArray[Any]]] = []
+        self._gaps = [GapFinder(c, rate_hz, self._at) for c in range(channels)]
+
+    def feed(self, channels: NDArray[np.float32]) -> None:
+        """Take the next samples."""
+        self._seen += channels.shape[1]
+        # The ticks at the joint need samples of both blocks; all others are read where they lie.
+        joint = min(channels.shape[1], 2 * len(self._held[0]) + 2 * self._rate_hz // TICKS_PER_S)
+        self._held = self._work(np.concatenate([self._held, channels[:, :joint]], axis=1))
+        if joint < channels.shape[1]:
+            self._held = self._work(channels[:, joint - self._held.shape[1] :])
+
+    def finish(self) -> dict[str, Any]:
+        """The last samples against silence; then all ticks."""
+        held = np.concatenate([self._held, np.zeros((len(self._held), self._taps.shape[1]), dtype=np.float32)], axis=1)
+        self._work(held, to_the_last=True)
+        ticks = max(1, -(-self._seen * TICKS_PER_S // self._rate_hz))
+        names = ("sample_peak", "true_peak", "true_peak_at", "flat_run")
+        found = {name: _folded(np.concatenate([p[name] for p in self._parts]), ticks) for name in names}
+        peaks, flat = found["sample_peak"], found["flat_run"]
+        # What was looked at while the highest level was not known yet goes, so that the way in which blocks are cut leaves no trace.
+        flat[peaks < np.float32(_FLAT_FROM) * peaks.max(axis=0)] = 0
+        gaps = sorted((g for finder in self._gaps for g in finder.found), key=lambda g: (g.first, g.channel))
+        return found | {"gaps": tuple(gaps)}
+
+    def _work(self, held: NDArray[np.float32], *, to_the_last: bool = False) -> NDArray[np.float32]:
+        """Look at every whole tick whose surroundings are there; returns the samples that are still needed."""
         count = held.shape[1] - self._taps.shape[1] + 1
-        edges = self._edges(self._peaked, count, BLOCKS_PER_S)
-        edges[0] = 0
-        begin = max(0, self._peaked) * BLOCKS_PER_S // self._rate_hz
-        end = begin + len(edges) - 1
-        if end > len(self._peaks):
-            grown = np.zeros((max(end, 2 * len(self._peaks)), *self._peaks.shape[1:]), dtype=np.float32)
-            grown[: len(self._peaks)] = self._peaks
-            self._peaks = grown
-        found = np.empty((end - begin, 2), dtype=np.float32)
+        if not to_the_last:
+            # Whole ticks only, so that no tick is split by the way in which blocks are cut.
+            count = -(-(max(0, self._at + count) * TICKS_PER_S // self._rate_hz) * self._rate_hz // TICKS_PER_S) - self._at
+        if count <= 0:
+            return held.copy()
+        edges = tick_edges(self._at, count, self._rate_hz)
+        if edges[0]:
+            edges = np.concatenate([[0], edges[1:]])
+        shape = (len(edges) - 1, len(held))
+        part: dict[str, NDArray[Any]] = {
+            "sample_peak": np.empty(shape, dtype=np.float32),
+            "true_peak": np.empty(shape, dtype=np.float32),
+            "true_peak_at": np.zeros(shape, dtype=np.uint16),
+            "flat_run": np.zeros(shape, dtype=np.uint16),
+        }
         for c, x in enumerate(held):
-            peaks(x, self._taps, edges, found)
-            np.maximum(self._peaks[begin:end, c], found, out=self._peaks[begin:end, c])
-        self._held = held[:, count:].copy()
-        self._peaked += count
+            self._channel(c, x, edges, part)
+        self._parts.append(part)
+        self._at += count
+        return held[:, count:].copy()
+
+    def _channel(self, c: int, x: NDArray[np.float32], edges: NDArray[np.int64], part: dict[str, NDArray[Any]]) -> None:
+        ticks = len(edges) - 1
+        bits = np.empty(ticks, dtype=np.uint32)
+        sample_peaks(x.view(np.uint32), self._before, edges, bits)
+        peaks = bits.view(np.float32)
+        part["sample_peak"][:, c] = peaks
+        highest, at = peaks.copy(), np.zeros(ticks, dtype=np.uint16)
+        if self._wanted.between_samples:
+            self._floors[c] = true_peaks(x, self._taps, self._bounds, edges, self._floors[c], self._ceiling, highest, at)
+        part["true_peak"][:, c], part["true_peak_at"][:, c] = highest, at
+        if self._wanted.faults:
+            self._highest[c] = max(self._highest[c], float(peaks.max()))
+            flat = np.empty(ticks, dtype=np.uint16)
+            flat_runs(x, self._before, edges, peaks, max(_FLAT_LEAST, _FLAT_FROM * self._highest[c]), flat)
+            part["flat_run"][:, c] = flat
+            self._gaps[c].feed(x[self._before : self._before + int(edges[-1])], edges, peaks)
+
+
+def tick_edges(first: int, count: int, rate_hz: int) -> NDArray[np.int64]:
+    """Boundaries, relative to sample ``first``, of the ticks that ``count`` samples touch."""
+    # Ticks lie alike in every second, so that few patterns come up again and again.
+    return _tick_edges(first % rate_hz if first >= 0 else first, count, rate_hz)
+
+
+@lru_cache(16)
+def _tick_edges(first: int, count: int, rate_hz: int) -> NDArray[np.int64]:
+    begin = max(0, first) * TICKS_PER_S // rate_hz
+    end = max(begin, (first + count - 1) * TICKS_PER_S // rate_hz) + 1
+    # A tick begins with the first sample that is not before it.
+    bounds = -(-np.arange(begin, end + 1, dtype=np.int64) * rate_hz // TICKS_PER_S) - first
+    edges: NDArray[np.int64] = np.clip(bounds, 0, count)
+    edges.flags.writeable = False
+    return edges
+
+
+def _stacked(parts: Sequence[NDArray[np.float32]], columns: int) -> NDArray[np.float32]:
+    return np.concatenate(parts) if parts else np.zeros((0, columns), dtype=np.float32)
+
+
+def _folded(values: NDArray[Any], ticks: int) -> NDArray[Any]:
+    """What rings on behind the last sample belongs to the last tick."""
+    if len(values) > ticks:
+        values[ticks - 1] = values[ticks - 1 :].max(axis=0)
+    return values[:ticks].copy()

@@ -10,6 +10,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from ..signal.spans import join, runs
 from ..units import ABSENT_BELOW_LUFS, Floats, db_to_power, lufs_to_power
 from .loudness import block_mean
 from .meter import TICKS_PER_BLOCK, TICKS_PER_S
@@ -54,23 +55,6 @@ def _trim(loud: NDArray[np.bool_], span: tuple[int, int]) -> tuple[int, int]:
     """Smoothing widens a span at both ends; back to the first and last tick that is loud by itself."""
     inside = np.flatnonzero(loud[span[0] : span[1]])
     return (span[0] + int(inside[0]), span[0] + int(inside[-1]) + 1) if len(inside) else (span[0], span[0])
-
-
-def runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    """Half-open index ranges in which the flags are set."""
-    steps = np.flatnonzero(np.diff(np.concatenate([[False], flags, [False]]).astype(np.int8)))
-    return [(int(a), int(b)) for a, b in zip(steps[::2], steps[1::2], strict=True)]
-
-
-def join(spans: Sequence[tuple[int, int]], gap: int) -> list[tuple[int, int]]:
-    """Sorted half-open ranges, joined where no more than ``gap`` lies between two."""
-    joined: list[tuple[int, int]] = []
-    for a, b in spans:
-        if joined and a - joined[-1][1] <= gap:
-            joined[-1] = (joined[-1][0], max(b, joined[-1][1]))
-        else:
-            joined.append((a, b))
-    return joined
 
 
 def correct(speech: Sequence[Speech], by_hand: Sequence[Speech]) -> tuple[Speech, ...]:

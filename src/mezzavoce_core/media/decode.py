@@ -1,45 +1,130 @@
 """Decoding: the only place that opens the sound of a file. Blocks of float32, ``(frames, channels)``, full scale 1.0.
 
-Every block but the last lasts a whole number of seconds, so that 10 ms ticks never straddle two blocks.
+Every block but the last lasts a whole number of seconds, so that 10 ms ticks never straddle two blocks. Blocks lie in memory
+channel by channel (column-major), as the meter reads them. Uncompressed WAV and FLAC are read here, everything else by ffmpeg.
 """
 
+import queue
+import signal
 import subprocess
 import tempfile
+import threading
 from collections.abc import Iterator
+from contextlib import ExitStack, closing
 from pathlib import Path
-from typing import IO
+from typing import IO, Any
 
 import numpy as np
+import soundfile
 from numpy.typing import NDArray
 
-from ..errors import BadSamples, BrokenOff, MediaError, ToolFailed
-from .probe import PROTOCOLS, FileInfo
+from ..errors import BadSamples, BrokenOff, MediaError, StillWritten, ToolFailed
+from .riff import Pcm, read_riff
+from .source import Pick, Source
+from .tools import GUARDED, limited
+from .unpack import highest_bits, planar, unpack_24
 
 BLOCK_S = 4
 _LENGTH_SLACK_S = 0.5
+_SECONDS_PER_SECOND = 2.0
+_NOT_FINITE = 0x7F800000
+_MOST_COMPLAINTS = 16 * 1024**2
+_SCALES = {"i2": 2.0**-15, "i3": 1.0, "i4": 2.0**-31, "f4": 1.0, "f8": 1.0}
 Samples = NDArray[np.float32]
 
 
-def blocks(path: Path, info: FileInfo, *, rate_hz: int | None = None, block_s: int = BLOCK_S) -> Iterator[Samples]:
-    """The whole first audio track in blocks of ``block_s`` seconds, resampled to ``rate_hz`` where given.
+def blocks(source: Source, *, rate_hz: int | None = None, block_s: int = BLOCK_S, ahead: bool = False) -> Iterator[Samples]:
+    """The whole sound in blocks of ``block_s`` seconds, resampled to ``rate_hz`` where given; ``ahead`` reads in a thread of its own.
 
-    Raises BadSamples at the first value that is no number, BrokenOff when the sound ends more than half a
-    second before the container says.
+    Raises BadSamples at the first value that is no number, BrokenOff when the sound ends more than half a second before
+    the container says, StillWritten when a file changed meanwhile.
     """
-    rate_hz = rate_hz or info.sample_rate_hz
-    size = rate_hz * block_s * info.channels
-    seen = 0
+    rate_hz = rate_hz or source.info.sample_rate_hz
+    frames = rate_hz * block_s
+    made = _together([_pick(p, rate_hz, frames) for p in source.picks]) if len(source.picks) > 1 else _pick(source.picks[0], rate_hz, frames)
+    return _ahead(made) if ahead else made
+
+
+def _pick(pick: Pick, rate_hz: int, frames: int) -> Iterator[Samples]:
+    """The chosen channels of one track, with the checks that hold for every way of reading."""
+    name, before, seen = pick.info.name, _stamp(pick.path), 0
+    for block in _read(pick, rate_hz, frames):
+        _refuse_bad(block, seen, rate_hz, name)
+        seen += len(block)
+        yield block if pick.channels is None else np.asfortranarray(block[:, pick.channels])
+    if _stamp(pick.path) != before:
+        raise StillWritten(f"“{name}” changed while it was read. Wait until the export or copy is complete, then measure again.")
+    promised = pick.info.streams[pick.stream - 1].duration_s
+    if promised - seen / rate_hz > _LENGTH_SLACK_S:
+        raise BrokenOff(f"“{name}” is cut off: it promises {promised:.1f} s of sound, {seen / rate_hz:.1f} s can be read. Copy or export it again.")
+
+
+def _stamp(path: Path) -> tuple[int, int]:
+    facts = path.stat()
+    return facts.st_size, facts.st_mtime_ns
+
+
+def _read(pick: Pick, rate_hz: int, frames: int) -> Iterator[Samples]:
+    stream = pick.info.streams[pick.stream - 1]
+    if rate_hz == stream.sample_rate_hz and len(pick.info.streams) == 1:
+        pcm = read_riff(pick.path, pick.info.name)
+        if pcm is not None and (pcm.channels, pcm.rate_hz) == (stream.channels, rate_hz):
+            return _read_pcm(pick.path, pcm, frames)
+        if pick.info.codec == "flac" and not pick.info.has_picture and _is_flac(pick.path):
+            return _read_flac(pick.path, pick.info.name, frames)
+    return _read_ffmpeg(pick, rate_hz, frames)
+
+
+def _is_flac(path: Path) -> bool:
+    with path.open("rb") as file:
+        return file.read(4) == b"fLaC"
+
+
+def _read_pcm(path: Path, pcm: Pcm, frames: int) -> Iterator[Samples]:
+    width = int(pcm.encoding[1])
+    left = pcm.size
+    with path.open("rb") as file:
+        file.seek(pcm.start)
+        while left > 0 and (raw := file.read(min(left, frames * pcm.channels * width))):
+            left -= len(raw)
+            count = len(raw) // (pcm.channels * width)
+            out = np.empty((pcm.channels, count), dtype=np.float32)
+            planar(_numbers(raw, pcm.encoding, count * pcm.channels), np.float32(_SCALES[pcm.encoding]), out)
+            yield out.T
+
+
+def _numbers(raw: bytes, encoding: str, count: int) -> NDArray[Any]:
+    if encoding != "i3":
+        return np.frombuffer(raw, dtype="<" + encoding, count=count)
+    # Four numbers lie in three words; what is wanting in the last three is filled up.
+    padded = raw + bytes(-len(raw) % 12)
+    values = np.empty(len(padded) // 3, dtype=np.float32)
+    unpack_24(np.frombuffer(padded, dtype="<u4"), values)
+    return values[:count]
+
+
+def _read_flac(path: Path, name: str, frames: int) -> Iterator[Samples]:
+    try:
+        with soundfile.SoundFile(path) as file:
+            while len(block := file.read(frames, dtype="float32", always_2d=True)):
+                yield _by_channel(block)
+    except soundfile.LibsndfileError as error:
+        raise MediaError(f"The sound of “{name}” cannot be decoded ({error.error_string}). Export it again, for example as WAV.") from None
+
+
+def _read_ffmpeg(pick: Pick, rate_hz: int, frames: int) -> Iterator[Samples]:
+    stream = pick.info.streams[pick.stream - 1]
+    size = frames * stream.channels * 4
+    length = 0
     with tempfile.TemporaryFile() as complaints:
-        process = _start(path, info, rate_hz, complaints)
+        process = _start(pick, rate_hz, complaints)
         assert process.stdout is not None
         try:
-            while len(raw := process.stdout.read(size * 4)):
-                whole = len(raw) // (4 * info.channels) * 4 * info.channels
-                block = np.frombuffer(raw[:whole], dtype="<f4").reshape(-1, info.channels)
-                _refuse_bad(block, seen, rate_hz, info.name)
-                seen += len(block)
-                yield block
-            _finish(process, complaints, info, seen / rate_hz)
+            while len(raw := process.stdout.read(size)):
+                block = np.frombuffer(raw, dtype="<f4", count=len(raw) // (4 * stream.channels) * stream.channels)
+                length += len(block)
+                yield _by_channel(block.reshape(-1, stream.channels))
+            _finish(process, complaints, pick.info.name, something=length > 0)
         finally:
             process.stdout.close()
             if process.poll() is None:
@@ -47,45 +132,98 @@ def blocks(path: Path, info: FileInfo, *, rate_hz: int | None = None, block_s: i
             process.wait()
 
 
-def _start(path: Path, info: FileInfo, rate_hz: int, complaints: IO[bytes]) -> "subprocess.Popen[bytes]":
-    resample = () if rate_hz == info.sample_rate_hz else ("-af", f"aresample={rate_hz}:resampler=soxr")
-    command = [
-        "ffmpeg",
-        "-v",
-        "error",
-        "-nostdin",
-        *PROTOCOLS,
-        "-i",
-        f"file:{path.resolve()}",
-        "-map",
-        "0:a:0",
-        *resample,
-        "-f",
-        "f32le",
-        "-c:a",
-        "pcm_f32le",
-        "pipe:1",
-    ]
+def _by_channel(block: Samples) -> Samples:
+    """The same block, laid in memory channel by channel."""
+    out = np.empty(block.shape[::-1], dtype=np.float32)
+    planar(block.reshape(-1), np.float32(1.0), out)
+    return out.T
+
+
+def _start(pick: Pick, rate_hz: int, complaints: IO[bytes]) -> "subprocess.Popen[bytes]":
+    stream = pick.info.streams[pick.stream - 1]
+    resample = () if rate_hz == stream.sample_rate_hz else ("-af", f"aresample={rate_hz}:resampler=soxr")
+    # One thread each: several decoders run beside each other, and the figure of one must not depend on it.
+    command = ["ffmpeg", "-v", "error", "-nostdin", "-threads", "1", *GUARDED, "-vn", "-sn", "-dn", "-i", f"file:{pick.path.resolve()}"]
+    command += ["-map", f"0:a:{pick.stream - 1}", *resample, "-f", "f32le", "-c:a", "pcm_f32le", "-ar", str(rate_hz), "pipe:1"]
+    seconds = 600 + _SECONDS_PER_SECOND * stream.duration_s
     try:
-        return subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=complaints)
+        return subprocess.Popen(limited(command, seconds, largest_file=_MOST_COMPLAINTS), stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=complaints)
     except FileNotFoundError:
         raise ToolFailed("ffmpeg is not installed; install the package “ffmpeg”.") from None
 
 
+def _finish(process: "subprocess.Popen[bytes]", complaints: IO[bytes], name: str, *, something: bool) -> None:
+    code = process.wait()
+    if code == -signal.SIGXFSZ:
+        raise MediaError(f"The sound of “{name}” is damaged all over. Export it again.")
+    if code < 0:
+        raise ToolFailed(f"Decoding “{name}” was interrupted; try again.")
+    if code != 0 and not something:
+        complaints.seek(0)
+        last = complaints.read().decode(errors="replace").strip().split("\n")[-1]
+        raise MediaError(f"The sound of “{name}” cannot be decoded ({last or 'no reason given'}). Export it again, for example as WAV.")
+
+
 def _refuse_bad(block: Samples, seen: int, rate_hz: int, name: str) -> None:
-    if np.isfinite(block).all():
+    if all(highest_bits(channel.view(np.uint32)) < _NOT_FINITE for channel in block.T):
         return
     first = int(np.argmin(np.isfinite(block).all(axis=1))) + seen
     raise BadSamples(f"“{name}” holds values that are no numbers, the first {first / rate_hz:.3f} s after its start. Export it again.")
 
 
-def _finish(process: "subprocess.Popen[bytes]", complaints: IO[bytes], info: FileInfo, length_s: float) -> None:
-    code = process.wait()
-    if code < 0:
-        raise ToolFailed(f"Decoding “{info.name}” was interrupted; try again.")
-    if code != 0 and not length_s:
-        complaints.seek(0)
-        last = complaints.read().decode(errors="replace").strip().split("\n")[-1]
-        raise MediaError(f"The sound of “{info.name}” cannot be decoded ({last or 'no reason given'}). Export it again, for example as WAV.")
-    if info.duration_s - length_s > _LENGTH_SLACK_S:
-        raise BrokenOff(f"“{info.name}” is cut off: it promises {info.duration_s:.1f} s of sound, {length_s:.1f} s can be read. Copy or export it again.")
+def _together(parts: list[Iterator[Samples]]) -> Iterator[Samples]:
+    """Channels of several readers beside each other; one that ends earlier goes on in silence."""
+    with ExitStack() as open_parts:
+        for part in parts:
+            open_parts.enter_context(closing(part))  # type: ignore[type-var]
+        while True:
+            found = [next(part, None) for part in parts]
+            longest = max((len(b) for b in found if b is not None), default=0)
+            if not longest:
+                return
+            yield np.asfortranarray(np.concatenate([_filled(b, longest, found) for b in found], axis=1))
+
+
+def _filled(block: Samples | None, frames: int, found: "list[Samples | None]") -> Samples:
+    width = next(b.shape[1] for b in found if b is not None) if block is None else block.shape[1]
+    whole = np.zeros((frames, width), dtype=np.float32)
+    if block is not None:
+        whole[: len(block)] = block
+    return whole
+
+
+def _ahead(made: Iterator[Samples]) -> Iterator[Samples]:
+    """The same blocks, decoded in a thread while the last one is being worked on."""
+    waiting: queue.Queue[Samples | BaseException | None] = queue.Queue(2)
+    stop = threading.Event()
+
+    def offer(item: "Samples | BaseException | None") -> None:
+        while not stop.is_set():
+            try:
+                waiting.put(item, timeout=0.1)
+            except queue.Full:
+                continue
+            return
+
+    def work() -> None:
+        last: BaseException | None = None
+        try:
+            with closing(made):  # type: ignore[type-var]
+                for block in made:
+                    offer(block)
+                    if stop.is_set():
+                        return
+        except BaseException as error:  # noqa: BLE001  (handed to the reader)
+            last = error
+        offer(last)
+
+    thread = threading.Thread(target=work, daemon=True)
+    thread.start()
+    try:
+        while isinstance(item := waiting.get(), np.ndarray):
+            yield item
+        if item is not None:
+            raise item
+    finally:
+        stop.set()
+        thread.join()

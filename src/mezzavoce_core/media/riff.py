@@ -1,9 +1,10 @@
-"""Does a RIFF/WAVE file hold what its header says? ffmpeg plays what is there and says nothing.
+"""RIFF/WAVE headers: does a file hold what its header says, and how does its sound lie in it? ffmpeg plays what is there and says nothing.
 
-Sources: the RIFF/WAVE chunk layout; EBU Tech 3306 for RF64 and BW64 (sizes in the ``ds64`` chunk).
+Sources: the RIFF/WAVE chunk layout with WAVE_FORMAT_EXTENSIBLE; EBU Tech 3306 and ITU-R BS.2088 for RF64 and BW64 (sizes in the ``ds64`` chunk).
 """
 
 import struct
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
@@ -11,6 +12,30 @@ from typing import BinaryIO
 from ..errors import BrokenOff, MediaError
 
 _UNKNOWN_SIZES = (0, 0xFFFFFFFF, 0x7FFFFFFF, 0x7FFFF000)
+_PCM, _FLOAT, _EXTENSIBLE = 1, 3, 0xFFFE
+_ENCODINGS = {(_PCM, 16): "i2", (_PCM, 24): "i3", (_PCM, 32): "i4", (_FLOAT, 32): "f4", (_FLOAT, 64): "f8"}
+_MOST_CHUNKS = 10_000
+
+
+@dataclass(frozen=True)
+class Pcm:
+    """Uncompressed sound in a file: where it begins, how many bytes long, and how it is coded (``i2 i3 i4 f4 f8``, little-endian)."""
+
+    start: int
+    size: int
+    encoding: str
+    channels: int
+    rate_hz: int
+
+
+@dataclass(frozen=True)
+class _Format:
+    tag: int
+    channels: int
+    rate_hz: int
+    bytes_per_second: int
+    frame: int
+    bits: int
 
 
 @dataclass(frozen=True)
@@ -22,26 +47,57 @@ class _Chunk:
 
 def check_riff(path: Path, name: str) -> None:
     """Raise BrokenOff or MediaError, naming the file, when sizes in the header and on the disk differ. Other formats pass."""
+    read_riff(path, name)
+
+
+def read_riff(path: Path, name: str) -> Pcm | None:
+    """How the sound lies in a WAVE file; None for other formats and codings. Raises as ``check_riff`` does."""
     total = path.stat().st_size
     with path.open("rb") as file:
         head = file.read(12)
         if head[:4] not in (b"RIFF", b"RF64", b"BW64") or head[8:12] != b"WAVE":
-            return
-        data_size_64 = None
-        rate = 0
-        while len(header := file.read(8)) == 8:
-            chunk = _Chunk(header[:4], file.tell(), struct.unpack("<I", header[4:])[0])
+            return None
+        form, size_64 = None, None
+        for chunk in _chunks(file):
             if chunk.name == b"ds64":
-                data_size_64 = struct.unpack("<Q", file.read(16)[8:])[0]
+                size_64 = struct.unpack("<Q", file.read(16)[8:].ljust(8, b"\0"))[0]
             elif chunk.name == b"fmt ":
-                rate = struct.unpack("<I", file.read(12)[8:])[0]
+                form = _format(file.read(min(chunk.size, 40)))
             elif chunk.name == b"data":
-                size = data_size_64 if chunk.size == 0xFFFFFFFF and data_size_64 else chunk.size
-                _check_data(chunk.start, size, total, rate, name)
+                size = size_64 if chunk.size == 0xFFFFFFFF and size_64 else chunk.size
+                _check_data(chunk.start, size, total, form.bytes_per_second if form else 0, name)
                 _check_rest(file, chunk.start + size, total, name)
-                return
-            file.seek(chunk.start + chunk.size + chunk.size % 2)
+                return _pcm(form, chunk.start, total - chunk.start if size in _UNKNOWN_SIZES else size)
     raise MediaError(f"“{name}” is a WAV file without sound data; export it again.")
+
+
+def _chunks(file: BinaryIO) -> Iterator[_Chunk]:
+    """Chunk after chunk; the reader may move in the file meanwhile."""
+    position = 12
+    for _ in range(_MOST_CHUNKS):
+        file.seek(position)
+        header = file.read(8)
+        if len(header) < 8:
+            return
+        size = struct.unpack("<I", header[4:])[0]
+        yield _Chunk(header[:4], position + 8, size)
+        position += 8 + size + size % 2
+
+
+def _format(data: bytes) -> _Format | None:
+    if len(data) < 16:
+        return None
+    tag, channels, rate, per_second, frame, bits = struct.unpack("<HHIIHH", data[:16])
+    if tag == _EXTENSIBLE and len(data) >= 26:
+        tag = struct.unpack("<H", data[24:26])[0]
+    return _Format(tag, channels, rate, per_second, frame, bits)
+
+
+def _pcm(form: _Format | None, start: int, size: int) -> Pcm | None:
+    encoding = _ENCODINGS.get((form.tag, form.bits)) if form else None
+    if form is None or encoding is None or form.channels < 1 or form.frame != form.channels * form.bits // 8:
+        return None
+    return Pcm(start, size - size % form.frame, encoding, form.channels, form.rate_hz)
 
 
 def _check_data(start: int, size: int, total: int, bytes_per_second: int, name: str) -> None:
@@ -58,8 +114,9 @@ def _check_rest(file: BinaryIO, end: int, total: int, name: str) -> None:
     position = end + end % 2
     if end >= total:
         return
-
-    while position + 8 <= total:
+    for _ in range(_MOST_CHUNKS):
+        if position + 8 > total:
+            return
         file.seek(position)
         header = file.read(8)
         if not all(32 <= byte < 127 for byte in header[:4]):

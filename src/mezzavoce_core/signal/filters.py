@@ -52,3 +52,12 @@ def interpolator() -> NDArray[np.float32]:
         m = np.arange(-_HALF_TAPS + 1, _HALF_TAPS + 1)
         rows.append(prototype[centre + phase - OVERSAMPLING * m])
     return np.array(rows, dtype=np.float32)
+
+
+def interpolator_bounds(taps: NDArray[np.float32]) -> NDArray[np.float64]:
+    """Largest sums of magnitudes over the phases of an interpolator ``(3,)``: all taps, the middle four, all others; a little above what rounding could reach."""
+    sizes = np.abs(taps.astype(np.float64))
+    middle = sizes.shape[1] // 2
+    inner = sizes[:, middle - 2 : middle + 2].sum(axis=1)
+    whole = sizes.sum(axis=1)
+    return np.array([whole.max(), inner.max(), (whole - inner).max()]) * 1.0001

@@ -4,62 +4,200 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+_SEGMENT = 32
 
-@njit(cache=True, nogil=True)
+
+@njit(cache=True, nogil=True, fastmath={"contract"})
 def filter_energy(
-    x: NDArray[np.float32], sections: NDArray[np.float64], state: NDArray[np.float64], edges: NDArray[np.int64], out: NDArray[np.float64]
+    x: NDArray[np.float32], sections: NDArray[np.float64], state: NDArray[np.float64], edges: NDArray[np.int64], out: NDArray[np.float32]
 ) -> None:
     """Two biquads in a row over one channel; ``out[t]`` gets the mean square between ``edges[t]`` and ``edges[t + 1]``.
 
-    ``sections`` is ``(2, 5)``: b0 b1 b2 a1 a2 (a0 = 1), transposed direct form II; ``state`` ``(2, 2)`` is carried.
+    ``sections`` is ``(2, 5)``: b0 b1 b2 a1 a2 (a0 = 1), transposed direct form II with the output put into the states, so that one
+    multiplication and addition leads from state to state; ``state`` ``(2, 2)`` is carried.
     """
     b0, b1, b2, a1, a2 = sections[0]
     c0, c1, c2, d1, d2 = sections[1]
-    s0, s1 = state[0]
-    t0, t1 = state[1]
+    g1, g2, h1, h2 = b1 - a1 * b0, b2 - a2 * b0, c1 - d1 * c0, c2 - d2 * c0
+    p0, p1 = state[0]
+    q0, q1 = state[1]
     for tick in range(len(edges) - 1):
+        part = x[edges[tick] : edges[tick + 1]]
         total = 0.0
-        for n in range(edges[tick], edges[tick + 1]):
-            v = float(x[n])
-            y = b0 * v + s0
-            s0 = b1 * v - a1 * y + s1
-            s1 = b2 * v - a2 * y
-            z = c0 * y + t0
-            t0 = c1 * y - d1 * z + t1
-            t1 = c2 * y - d2 * z
+        for n in range(len(part)):
+            v = np.float64(part[n])
+            y = b0 * v + p0
+            p0, p1 = (g1 * v + p1) - a1 * p0, g2 * v - a2 * p0
+            z = c0 * y + q0
+            q0, q1 = (h1 * y + q1) - d1 * q0, h2 * y - d2 * q0
             total += z * z
-        out[tick] = total / max(1, edges[tick + 1] - edges[tick])
-    state[0, 0], state[0, 1], state[1, 0], state[1, 1] = s0, s1, t0, t1
+        out[tick] = total / max(1, len(part))
+    state[0, 0], state[0, 1], state[1, 0], state[1, 1] = p0, p1, q0, q1
+
+
+@njit(cache=True, nogil=True, fastmath={"contract"})
+def filter_energy_pair(
+    x: NDArray[np.float32],
+    y: NDArray[np.float32],
+    sections: NDArray[np.float64],
+    state: NDArray[np.float64],
+    edges: NDArray[np.int64],
+    out: NDArray[np.float32],
+) -> None:
+    """``filter_energy`` over two channels in step, which keeps the processor busy where one alone waits for itself.
+
+    ``state`` is ``(2, 2, 2)``; ``out`` ``(ticks, 3)`` gets both mean squares and the mean of the product.
+    """
+    b0, b1, b2, a1, a2 = sections[0]
+    c0, c1, c2, d1, d2 = sections[1]
+    g1, g2, h1, h2 = b1 - a1 * b0, b2 - a2 * b0, c1 - d1 * c0, c2 - d2 * c0
+    p0, p1 = state[0, 0]
+    q0, q1 = state[0, 1]
+    r0, r1 = state[1, 0]
+    s0, s1 = state[1, 1]
+    for tick in range(len(edges) - 1):
+        left, right, both = 0.0, 0.0, 0.0
+        first, second = x[edges[tick] : edges[tick + 1]], y[edges[tick] : edges[tick + 1]]
+        for n in range(len(first)):
+            v, w = np.float64(first[n]), np.float64(second[n])
+            a = b0 * v + p0
+            b = b0 * w + r0
+            p0, p1 = (g1 * v + p1) - a1 * p0, g2 * v - a2 * p0
+            r0, r1 = (g1 * w + r1) - a1 * r0, g2 * w - a2 * r0
+            e = c0 * a + q0
+            f = c0 * b + s0
+            q0, q1 = (h1 * a + q1) - d1 * q0, h2 * a - d2 * q0
+            s0, s1 = (h1 * b + s1) - d1 * s0, h2 * b - d2 * s0
+            left += e * e
+            right += f * f
+            both += e * f
+        count = max(1, len(first))
+        out[tick, 0], out[tick, 1], out[tick, 2] = left / count, right / count, both / count
+    state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1] = p0, p1, q0, q1
+    state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1] = r0, r1, s0, s1
+
+
+@njit(cache=True, nogil=True)
+def sample_peaks(bits: NDArray[np.uint32], before: int, edges: NDArray[np.int64], out: NDArray[np.uint32]) -> None:
+    """Highest magnitude between edges, as the bits of a float32 without its sign; ``bits`` is padded by ``before`` values."""
+    for tick in range(len(edges) - 1):
+        part = bits[edges[tick] + before : edges[tick + 1] + before]
+        highest = np.uint32(0)
+        for n in range(len(part)):
+            highest = max(highest, part[n] & np.uint32(0x7FFFFFFF))
+        out[tick] = highest
 
 
 @njit(cache=True, nogil=True, fastmath={"reassoc", "contract", "nnan", "ninf", "nsz"})
-def peaks(x: NDArray[np.float32], taps: NDArray[np.float32], edges: NDArray[np.int64], out: NDArray[np.float32]) -> None:
-    """Highest sample and highest interpolated value of one channel between edges, as amplitudes.
+def _highest(x: NDArray[np.float32]) -> np.float32:
+    """Largest magnitude."""
+    highest = np.float32(0)
+    for n in range(len(x)):
+        highest = max(highest, abs(x[n]))
+    return highest
 
-    ``x`` is padded: output sample n lies at ``x[n + before]`` with before = taps per phase / 2 - 1; ``taps`` is
-    ``(phases, taps per phase)`` reversed in time, a multiple of four long; ``out`` is ``(segments, 2)``: sample peak, true peak.
-    The inner loop runs over samples, four taps at a time, because the compiler turns that into vector code.
+
+@njit(cache=True, nogil=True, fastmath={"reassoc", "contract", "nnan", "ninf", "nsz"})
+def _interpolated(y: NDArray[np.float32], taps: NDArray[np.float32], count: int, totals: NDArray[np.float32]) -> tuple[np.float32, int]:
+    """Highest magnitude between ``count`` samples, whose first output needs ``y[0]`` first, and the sample before it.
+
+    The inner loop runs over samples, three phases and four taps at a time, because the compiler turns that into vector code.
+    """
+    first, second, third = totals[0, :count], totals[1, :count], totals[2, :count]
+    totals[:, :count] = 0
+    for k in range(0, taps.shape[1], 4):
+        a0, a1, a2, a3 = taps[0, k], taps[0, k + 1], taps[0, k + 2], taps[0, k + 3]
+        b0, b1, b2, b3 = taps[1, k], taps[1, k + 1], taps[1, k + 2], taps[1, k + 3]
+        c0, c1, c2, c3 = taps[2, k], taps[2, k + 1], taps[2, k + 2], taps[2, k + 3]
+        part = y[k : k + count + 3]
+        for n in range(count):
+            t, u, v, w = part[n], part[n + 1], part[n + 2], part[n + 3]
+            first[n] += a0 * t + a1 * u + a2 * v + a3 * w
+            second[n] += b0 * t + b1 * u + b2 * v + b3 * w
+            third[n] += c0 * t + c1 * u + c2 * v + c3 * w
+    most = max(_highest(first), _highest(second), _highest(third))
+    place = 0
+    while max(abs(first[place]), abs(second[place]), abs(third[place])) < most:
+        place += 1
+    return most, place
+
+
+@njit(cache=True, nogil=True)
+def true_peaks(
+    x: NDArray[np.float32],
+    taps: NDArray[np.float32],
+    bounds: NDArray[np.float64],
+    edges: NDArray[np.int64],
+    floor: float,
+    ceiling: float,
+    out: NDArray[np.float32],
+    at: NDArray[np.uint16],
+) -> float:
+    """Highest interpolated value of one channel between edges, where it may pass ``floor``; returns the floor to go on with.
+
+    ``x`` is padded: output sample n lies at ``x[n + before]`` with before = taps per phase / 2 - 1. ``out`` holds the highest
+    sample of each tick and is raised; ``at`` gets the sample, counted from the edge, at the highest value.
+    No value of the filter is larger than the highest sample within reach times ``bounds[0]``, the largest sum of the taps'
+    magnitudes; nor than the highest of the samples right around times ``bounds[1]`` plus the highest within reach times
+    ``bounds[2]``, with the sums over the middle four taps and over the others. Where that cannot pass the floor, nothing is
+    computed. A negative ``ceiling`` computes everything; otherwise the floor rises with what is found, up to the ceiling.
     """
     length = taps.shape[1]
     before = length // 2 - 1
-    longest = 0
+    segment = _SEGMENT
+    if ceiling < 0:
+        for tick in range(len(edges) - 1):
+            segment = max(segment, edges[tick + 1] - edges[tick])
+    totals = np.empty((3, segment), dtype=np.float32)
+    for tick in range(len(edges) - 1):
+        first, last = edges[tick], edges[tick + 1]
+        near = _highest(x[first : last + length - 1])
+        if ceiling >= 0 and near * bounds[0] <= floor:
+            continue
+        highest = np.float32(-1)
+        part = x[first + before : last + before]
+        for n in range(len(part)):
+            if abs(part[n]) > highest:
+                highest = abs(part[n])
+                at[tick] = n
+        for begin in range(first, last, segment):
+            count = min(segment, last - begin)
+            if ceiling >= 0:
+                around = _highest(x[begin + before - 1 : begin + before + count + 2])
+                if around * bounds[1] + near * bounds[2] <= floor:
+                    continue
+            most, place = _interpolated(x[begin : begin + count + length - 1], taps, count, totals)
+            if most > highest:
+                highest = most
+                at[tick] = begin - first + place
+        out[tick] = max(out[tick], highest)
+        floor = max(floor, min(np.float64(highest), ceiling))
+    return floor
+
+
+@njit(cache=True, nogil=True)
+def flat_runs(x: NDArray[np.float32], before: int, edges: NDArray[np.int64], peaks: NDArray[np.float32], least: float, out: NDArray[np.uint16]) -> None:
+    """Longest run of samples that stand at the peak of their part, where that peak reaches ``least`` and the wave runs into it with a corner.
+
+    A run counts when the sample on either side of it stands off by more than 0.2 % of the peak: the top of a slow sine is flat, too, but without a corner.
+    """
     for part in range(len(edges) - 1):
-        longest = max(longest, edges[part + 1] - edges[part])
-    total = np.empty(longest, dtype=np.float32)
-    for part in range(len(edges) - 1):
-        first, count = edges[part], edges[part + 1] - edges[part]
-        sample = np.float32(0)
-        for n in range(count):
-            sample = max(sample, abs(x[first + n + before]))
-        between = sample
-        for phase in range(taps.shape[0]):
-            total[:count] = 0
-            for k in range(0, length, 4):
-                h0, h1, h2, h3 = taps[phase, k], taps[phase, k + 1], taps[phase, k + 2], taps[phase, k + 3]
-                y = x[first + k : first + k + count + 3]
-                for n in range(count):
-                    total[n] += h0 * y[n] + h1 * y[n + 1] + h2 * y[n + 2] + h3 * y[n + 3]
-            for n in range(count):
-                between = max(between, abs(total[n]))
-        out[part, 0] = sample
-        out[part, 1] = between
+        out[part] = 0
+        level = peaks[part]
+        if level < least:
+            continue
+        slack = np.float32(3.1e-5)
+        n = edges[part] + before
+        end = edges[part + 1] + before
+        while n < end:
+            if abs(x[n]) < level - slack:
+                n += 1
+                continue
+            first = n
+            positive = x[n] > 0
+            # A run that goes on into the next part belongs to this one; the last sample of the padding stays as its far side.
+            while n < len(x) - 1 and abs(x[n]) >= level - slack and (x[n] > 0) == positive:
+                n += 1
+            corner = max(abs(x[first] - x[first - 1]), abs(x[n - 1] - x[n]))
+            if n - first > out[part] and corner > 0.002 * level:
+                out[part] = min(n - first, 65535)

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ...measure.balance import Passage, blocks_between, loudest_under
 from ...measure.meter import BLOCKS_PER_S
-from ...measure.speech import join
+from ...signal.spans import join
 from ..model import MUST, SHOULD, Evidence, Finding, Kind
 from ..remedies import balance_remedies
 

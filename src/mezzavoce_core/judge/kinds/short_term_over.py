@@ -6,7 +6,7 @@ import numpy as np
 
 from ...measure.loudness import SHORT_TERM_TICKS, moving_mean
 from ...measure.meter import TICKS_PER_S
-from ...measure.speech import join, runs
+from ...signal.spans import join, runs
 from ...units import power_to_lufs
 from ..model import MUST, Evidence, Finding, Kind
 from ..remedies import FALL_S, lower_spot
@@ -17,7 +17,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     limit = evidence.spec.limits.short_term_max_lufs
     if limit is None:
         return
-    level = power_to_lufs(np.nan_to_num(moving_mean(evidence.power, SHORT_TERM_TICKS)))
+    level = power_to_lufs(np.nan_to_num(moving_mean(evidence.power, SHORT_TERM_TICKS, evidence.breaks)))
     for first, last in join(runs(np.round(level, 1) > limit), SHORT_TERM_TICKS + TICKS_PER_S):
         highest = float(level[first:last].max())
         in_s, out_s = max(0.0, (first + 1 - SHORT_TERM_TICKS) / TICKS_PER_S), last / TICKS_PER_S

@@ -5,8 +5,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...measure.meter import BLOCKS_PER_S
-from ...measure.speech import join, runs
+from ...measure.meter import TICKS_PER_S
+from ...signal.spans import join, runs
 from ...units import amplitude_to_db
 from ..model import MUST, Evidence, Finding, Kind
 from ..remedies import AHEAD_S, lower_spot
@@ -19,11 +19,11 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         return
     per_channel = amplitude_to_db(evidence.measurement.mix.true_peak)
     level = per_channel.max(axis=1)
-    for first, last in join(runs(np.round(level, 1) > limit), BLOCKS_PER_S):
+    for first, last in join(runs(np.round(level, 1) > limit), TICKS_PER_S):
         block = first + int(np.argmax(level[first:last]))
         channel = int(np.argmax(per_channel[block])) + 1
         highest = float(level[block])
-        in_s, out_s = first / BLOCKS_PER_S, min(last / BLOCKS_PER_S, evidence.duration_s)
+        in_s, out_s = first / TICKS_PER_S, min(last / TICKS_PER_S, evidence.duration_s)
         amount = round(limit - highest - 0.05, 1)
         yield Finding(
             kind=KIND.name,
@@ -33,7 +33,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             out_s=out_s,
             title="True peak over the limit",
             message=(
-                f"The true peak reaches {highest:+.1f} dBTP in channel {channel} at {evidence.clock.timecode_in(block / BLOCKS_PER_S)}; "
+                f"The true peak reaches {highest:+.1f} dBTP in channel {channel} at {evidence.clock.timecode_in(block / TICKS_PER_S)}; "
                 f"at most {limit:.1f} is wanted. Lower or limit this spot by {-amount:.1f} dB."
             ),
             measured=highest,
