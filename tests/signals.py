@@ -9,9 +9,11 @@ import numpy as np
 
 from mezzavoce_core.measure.measurement import Measurement, StemLevels
 from mezzavoce_core.measure.meter import Meter, Wanted
+from mezzavoce_core.media.layouts import pairs
 from mezzavoce_core.media.probe import FileInfo
 
 RATE = 48000
+LAYOUTS = {1: "mono", 2: "stereo", 6: "5.1(side)"}
 
 
 def sine(level_dbfs, seconds, *, hz=1000.0, rate=RATE, phase=0.0):
@@ -78,16 +80,15 @@ def levels_of(signal, *, rate=RATE, block_s=4, between_samples=True, **wanted):
     """A signal ``(frames,)`` or ``(frames, channels)`` through the meter."""
     signal = np.asarray(signal, dtype=np.float32)
     signal = signal[:, None] if signal.ndim == 1 else signal
-    meter = Meter(rate, signal.shape[1], Wanted(between_samples=between_samples, **wanted))
+    meter = Meter(rate, signal.shape[1], Wanted(between_samples=between_samples, **wanted), pairs=pairs(LAYOUTS[signal.shape[1]], signal.shape[1]))
     for begin in range(0, len(signal), block_s * rate):
         meter.feed(signal[begin : begin + block_s * rate])
     return meter.finish()
 
 
 def info(seconds=10.0, *, channels=2, name="mix.wav", rate=RATE, **more):
-    layout = {1: "mono", 2: "stereo", 6: "5.1(side)"}[channels]
     facts = {"frame_rate": "25", "drop_frame": False, "start_timecode": "10:00:00:00", "has_picture": False} | more
-    return FileInfo(name=name, duration_s=seconds, sample_rate_hz=rate, channels=channels, layout=layout, **facts)
+    return FileInfo(name=name, duration_s=seconds, sample_rate_hz=rate, channels=channels, layout=LAYOUTS[channels], **facts)
 
 
 def measured(mix, stems=(), **facts):

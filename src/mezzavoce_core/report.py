@@ -2,6 +2,9 @@
 
 from typing import Any
 
+from .media.probe import DEFAULT_RATE
+from .timecode import Clock, FrameRate, parse_rate
+
 _NOTHING = "-"
 
 
@@ -16,6 +19,7 @@ def report(result: dict[str, Any]) -> str:
         ),
         f"  momentary {_level(loud['momentary_max_lufs'], 'LUFS')}   short-term {_level(loud['short_term_max_lufs'], 'LUFS')} (highest)",
     ]
+    lines += _programme(result["range"], Clock.starting(file["start_timecode"], _rate(file)))
     if result["passages"] is None:
         lines.append("  Voice against music was not judged: give the stems (--dialogue, --music, --effects).")
     else:
@@ -28,6 +32,24 @@ def report(result: dict[str, Any]) -> str:
     if not result["findings"]:
         lines.append("  Nothing found.")
     return "\n".join(lines) + "\n"
+
+
+def _rate(file: dict[str, Any]) -> FrameRate:
+    return parse_rate(file["frame_rate"], drop_frame=file["drop_frame"]) if file["frame_rate"] else DEFAULT_RATE
+
+
+def _programme(found: dict[str, Any], clock: Clock) -> list[str]:
+    """What was measured where that is not the whole file, and what was left out."""
+    if not found["left_out"]:
+        return []
+
+    def span(part: dict[str, Any]) -> str:
+        return f"{clock.timecode_in(part['in_s'])} - {clock.timecode_out(part['out_s'])}"
+
+    lines = [f"  programme {', '.join(span(p) for p in found['parts'])}; left out: {', '.join(o['why'] + ' ' + span(o) for o in found['left_out'])}"]
+    if len(found["parts"]) > 1:
+        lines += [f"      {span(p)}  integrated {_level(p['integrated_lufs'], 'LUFS')}   range {_level(p['range_lu'], 'LU')}" for p in found["parts"]]
+    return lines
 
 
 def _level(value: float | None, unit: str) -> str:

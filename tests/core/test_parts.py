@@ -11,7 +11,7 @@ from mezzavoce_core.judge.judging import gather, judge
 from mezzavoce_core.judge.kinds.masked_speech import thin_stretches
 from mezzavoce_core.judge.model import Evidence, Finding, Remedy
 from mezzavoce_core.judge.spec import Limits, Spec
-from mezzavoce_core.measure.loudness import loudness_range
+from mezzavoce_core.measure.loudness import loudness
 from mezzavoce_core.measure.measurement import Measurement
 from mezzavoce_core.measure.music_gain import Duck, Edge
 from mezzavoce_core.measure.stems import Placed
@@ -44,7 +44,7 @@ class PowersTest(unittest.TestCase):
 
     def test_range_of_two_levels(self):
         power = np.repeat(lufs_to_power([-20.0, -30.0]), 2000)
-        self.assertAlmostEqual(loudness_range(power), 10.0, delta=0.2)
+        self.assertAlmostEqual(loudness(power).range_lu, 10.0, delta=0.2)
 
 
 class RemediesTest(unittest.TestCase):

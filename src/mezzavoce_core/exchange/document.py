@@ -143,6 +143,7 @@ def finding_dict(finding: Finding, clock: Clock) -> dict[str, Any]:
         "also": list(finding.also),
         "remedy": None if finding.remedy is None else _remedy(finding.remedy, clock),
         "alternatives": _remedies(finding.alternatives, clock),
+        "details": dict(finding.details),
     }
 
 
@@ -161,5 +162,6 @@ def _remedy(remedy: Remedy, clock: Clock) -> dict[str, Any]:
         "predicted_speech_to_background_lu": figure(remedy.predicted_speech_to_background_lu),
         "predicted_integrated_lufs": figure(remedy.predicted_integrated_lufs),
         "predicted_true_peak_dbtp": figure(remedy.predicted_true_peak_dbtp),
+        "headroom_missing_db": figure(remedy.headroom_missing_db),
         "enough": remedy.enough,
     }

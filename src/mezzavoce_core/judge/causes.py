@@ -3,19 +3,30 @@
 from collections.abc import Iterable
 from dataclasses import replace
 
-from .model import MUST, NOTE, SHOULD, Finding, Kind
+from .model import MUST, NOTE, SHOULD, Finding
 
 _WEIGHT = {MUST: 2, SHOULD: 1, NOTE: 0}
 # A late fall is heard in the gap's window until this long after it is done.
 _REACH_S = 1.6
+_EXPLAINS: dict[str, tuple[str, ...]] = {
+    "duck-missing": ("duck-late", "masked-speech", "first-word-masked"),
+    "duck-late": ("masked-speech", "first-word-masked"),
+    "masked-speech": ("first-word-masked",),
+    "true-peak-over": ("clipped",),
+    "short-term-over": ("momentary-over", "section-jump"),
+    "momentary-over": ("section-jump",),
+    "inverse-phase": ("mono-loss", "channel-imbalance"),
+    "dropout": ("section-jump",),
+}
+"""What a kind accounts for where both are found, in order of cause."""
+_ORDER = {name: k for k, name in enumerate(_EXPLAINS)}
 
 
-def merge(findings: Iterable[Finding], kinds: Iterable[Kind]) -> tuple[Finding, ...]:
+def merge(findings: Iterable[Finding]) -> tuple[Finding, ...]:
     """Findings in order of time, each cause once. A cause takes over the severity of what it explains when that is graver."""
-    causes = {k.name: k.cause for k in kinds}
     kept: list[Finding] = []
-    for finding in sorted(findings, key=lambda f: (causes[f.kind], f.in_s)):
-        cause = next((k for k in kept if causes[k.kind] and causes[k.kind] < causes[finding.kind] and _explains(k, finding)), None)
+    for finding in sorted(findings, key=lambda f: (_ORDER.get(f.kind, len(_ORDER)), f.in_s)):
+        cause = next((k for k in kept if finding.kind in _EXPLAINS.get(k.kind, ()) and _explains(k, finding)), None)
         if cause is None:
             kept.append(finding)
             continue
@@ -26,7 +37,5 @@ def merge(findings: Iterable[Finding], kinds: Iterable[Kind]) -> tuple[Finding, 
 
 
 def _explains(cause: Finding, other: Finding) -> bool:
-    """A missing duck explains what overlaps it; a late one only what is over soon after the fall."""
-    if not cause.overlaps(other):
-        return False
-    return cause.kind == "duck-missing" or other.out_s <= cause.out_s + _REACH_S or cause.kind == "masked-speech"
+    """A late fall explains only what is over soon after it; every other cause all that overlaps it."""
+    return cause.overlaps(other) and (cause.kind != "duck-late" or other.out_s <= cause.out_s + _REACH_S)

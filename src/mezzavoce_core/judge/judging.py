@@ -28,7 +28,7 @@ def judge(measurement: Measurement, spec: Spec, corrections: Sequence[Speech] = 
     Speech regions set by hand (times of the file) win over measured ones; without a ``programme`` head and tail are found and left out.
     """
     evidence = gather(measurement, spec, corrections, programme)
-    findings = merge([f for kind in KINDS for f in kind.find(evidence)], KINDS)
+    findings = merge(f for kind in KINDS for f in kind.find(evidence))
     share = clear_share(evidence.local_ratio_lu, spec.limits.clearance_lu) if spec.limits.clearance_lu is not None else None
     return Judgement(evidence, findings, share)
 

@@ -1,7 +1,8 @@
 """The values of judging: what the machine says and what would mend it."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -41,6 +42,8 @@ class Remedy:
     predicted_speech_to_background_lu: float | None = None
     predicted_integrated_lufs: float | None = None
     predicted_true_peak_dbtp: float | None = None
+    headroom_missing_db: float | None = None
+    """By how much a peak would pass the limit."""
     enough: bool = True
     """Whether the fault is gone afterwards, with the headroom that there is."""
 
@@ -65,6 +68,8 @@ class Finding:
     also: tuple[str, ...] = ()
     remedy: Remedy | None = None
     alternatives: tuple[Remedy, ...] = ()
+    details: Mapping[str, Any] = field(default_factory=dict)
+    """What a page shows beside the figures, as JSON types; times in seconds of the file."""
 
     def overlaps(self, other: "Finding") -> bool:
         """Whether the two share any time."""
@@ -115,11 +120,10 @@ class Evidence:
 
 @dataclass(frozen=True)
 class Kind:
-    """A kind of finding: its name, its family, its place in the order of causes (lower explains higher), and how it is found."""
+    """A kind of finding: its name, its family, and how it is found."""
 
     name: str
     family: str
-    cause: int
     find: Callable[[Evidence], Iterable[Finding]]
 
 

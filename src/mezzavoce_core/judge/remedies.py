@@ -136,5 +136,6 @@ def whole_gain(evidence: Evidence, amount_db: float) -> Remedy:
         points=(Point(0.0, round(amount_db, 1)),),
         predicted_integrated_lufs=None if now is None else now + amount_db,
         predicted_true_peak_dbtp=peak,
+        headroom_missing_db=None if limit is None or round(peak, 1) <= limit else round(peak - limit, 1),
         enough=limit is None or round(peak, 1) <= limit,
     )

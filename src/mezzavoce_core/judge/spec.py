@@ -25,7 +25,17 @@ class Limits:
     anchor: str = "programme"
     mono: str = "single"
     true_peak_max_dbtp: float | None = -1.0
+    range_max_lu: float | None = None
     short_term_max_lufs: float | None = None
+    momentary_max_lufs: float | None = None
+    loudness_to_dialogue_max_lu: float | None = None
+    section_jump_lu: float | None = 4.0
+    clipped_run_samples: float | None = 3
+    dropout_s: float | None = 0.04
+    imbalance_db: float | None = 3.0
+    mono_loss_lu: float | None = 3.0
+    duration_s: float | None = None
+    duration_tolerance_s: float = 0.0
     clearance_lu: float | None = 10.0
     clearance_must_lu: float | None = 5.0
     first_word_lu: float | None = 7.0
@@ -61,9 +71,6 @@ PRESETS: tuple[Spec, ...] = (
 DEFAULT = PRESETS[0]
 # Limits of the published list that this version does not judge yet: a spec may carry them, none is applied.
 NOT_JUDGED = (
-    "range_max_lu",
-    "momentary_max_lufs",
-    "loudness_to_dialogue_max_lu",
     "audibility_min",
     "duck_depth_max_db",
     "bed_spread_db",
@@ -74,20 +81,13 @@ NOT_JUDGED = (
     "stray_min_db",
     "channel_gain_db",
     "voice_spread_lu",
-    "section_jump_lu",
     "cue_jump_lu",
-    "dropout_s",
-    "clipped_run_samples",
-    "imbalance_db",
-    "mono_loss_lu",
     "noise_below_speech_lu",
     "entry_max_db",
     "end_ramp_min_s",
     "effect_over_speech_lu",
-    "duration_s",
-    "duration_tolerance_s",
 )
-_NEVER_NULL = ("integrated_tolerance_lu", "bridge_s")
+_NEVER_NULL = ("integrated_tolerance_lu", "bridge_s", "duration_tolerance_s")
 _CHOICES = {"anchor": ANCHORS, "mono": MONO_WAYS}
 
 

@@ -26,6 +26,8 @@ class Loudness:
     range_lu: float | None
     momentary_max_lufs: float | None
     short_term_max_lufs: float | None
+    range_low_lufs: float | None = None
+    range_high_lufs: float | None = None
 
 
 def programme_power(levels: Levels, weights: NDArray[np.float64], *, gain: float = 1.0) -> Floats:
@@ -71,22 +73,25 @@ def integrated(power: Floats, breaks: NDArray[np.bool_] | None = None) -> float 
     return float(power_to_lufs(gated.mean()))
 
 
-def loudness_range(power: Floats, breaks: NDArray[np.bool_] | None = None) -> float | None:
-    """Loudness range in LU: 95th minus 10th percentile of the short-term loudness above its two gates."""
+def range_ends(power: Floats, breaks: NDArray[np.bool_] | None = None) -> tuple[float, float] | None:
+    """10th and 95th percentile in LUFS of the short-term loudness above its two gates, between which the loudness range lies."""
     short_term = at_blocks(moving_mean(power, SHORT_TERM_TICKS, breaks))
     gated = short_term[short_term >= lufs_to_power(ABSENT_BELOW_LUFS)]
     if not len(gated):
         return None
     gated = np.sort(gated[gated >= gated.mean() * db_to_power(_RANGE_GATE_LU)])
     low, high = (gated[round((len(gated) - 1) * share)] for share in (0.10, 0.95))
-    return float(power_to_lufs(high) - power_to_lufs(low))
+    return float(power_to_lufs(low)), float(power_to_lufs(high))
 
 
 def loudness(power: Floats, breaks: NDArray[np.bool_] | None = None) -> Loudness:
     """All figures of a programme power ``(ticks,)``. The maxima look every 10 ms; no window reaches into a break."""
+    low, high = range_ends(power, breaks) or (None, None)
     return Loudness(
         integrated_lufs=integrated(power, breaks),
-        range_lu=loudness_range(power, breaks),
+        range_lu=None if low is None or high is None else high - low,
+        range_low_lufs=low,
+        range_high_lufs=high,
         momentary_max_lufs=_highest(moving_mean(power, MOMENTARY_TICKS, breaks)),
         short_term_max_lufs=_highest(moving_mean(power, SHORT_TERM_TICKS, breaks)),
     )

@@ -55,7 +55,7 @@ def interpolator() -> NDArray[np.float32]:
 
 
 def interpolator_bounds(taps: NDArray[np.float32]) -> NDArray[np.float64]:
-    """Largest sums of magnitudes over the phases of an interpolator ``(3,)``: all taps, the middle four, all others; a little above what rounding could reach."""
+    """Largest sums of magnitudes over the phases of an interpolator ``(3,)``: all taps, the middle four, all others; a little above them for rounding."""
     sizes = np.abs(taps.astype(np.float64))
     middle = sizes.shape[1] // 2
     inner = sizes[:, middle - 2 : middle + 2].sum(axis=1)

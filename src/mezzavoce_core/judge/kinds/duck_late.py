@@ -63,4 +63,4 @@ def _above_bed(evidence: Evidence, duck: Duck, passage: Passage) -> float:
     return float("-inf") if level is None or duck.bed_lufs is None else level - duck.bed_lufs
 
 
-KIND = Kind("duck-late", "ducking", 20, find)
+KIND = Kind("duck-late", "ducking", find)

@@ -51,4 +51,4 @@ def _down(duck: Duck, passage: Passage) -> bool:
     return passage.music_lufs < duck.open_lufs - duck.depth_db / 2
 
 
-KIND = Kind("duck-missing", "ducking", 10, find)
+KIND = Kind("duck-missing", "ducking", find)

@@ -50,4 +50,4 @@ def _gap(passage: Passage) -> Gap:
     return over_first_word
 
 
-KIND = Kind("first-word-masked", "voice", 60, find)
+KIND = Kind("first-word-masked", "voice", find)

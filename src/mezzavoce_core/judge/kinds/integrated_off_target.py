@@ -39,4 +39,4 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     )
 
 
-KIND = Kind("integrated-off-target", "loudness", 0, find)
+KIND = Kind("integrated-off-target", "loudness", find)

@@ -63,4 +63,4 @@ def _finding(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.i
     )
 
 
-KIND = Kind("masked-speech", "voice", 50, find)
+KIND = Kind("masked-speech", "voice", find)

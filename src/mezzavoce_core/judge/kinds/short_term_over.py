@@ -2,25 +2,18 @@
 
 from collections.abc import Iterator
 
-import numpy as np
-
-from ...measure.loudness import SHORT_TERM_TICKS, moving_mean
-from ...measure.meter import TICKS_PER_S
-from ...signal.spans import join, runs
-from ...units import power_to_lufs
+from ...measure.loudness import SHORT_TERM_TICKS
 from ..model import MUST, Evidence, Finding, Kind
 from ..remedies import FALL_S, lower_spot
+from ..stretches import windows_over
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
-    """A finding for each stretch whose 3 s windows, looked at every 10 ms, stand above the limit."""
+    """A finding for each stretch whose 3 s windows stand above the limit."""
     limit = evidence.spec.limits.short_term_max_lufs
     if limit is None:
         return
-    level = power_to_lufs(np.nan_to_num(moving_mean(evidence.power, SHORT_TERM_TICKS, evidence.breaks)))
-    for first, last in join(runs(np.round(level, 1) > limit), SHORT_TERM_TICKS + TICKS_PER_S):
-        highest = float(level[first:last].max())
-        in_s, out_s = max(0.0, (first + 1 - SHORT_TERM_TICKS) / TICKS_PER_S), last / TICKS_PER_S
+    for in_s, out_s, highest in windows_over(evidence, SHORT_TERM_TICKS, limit):
         amount = round(limit - highest - 0.05, 1)
         yield Finding(
             kind=KIND.name,
@@ -37,4 +30,4 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("short-term-over", "loudness", 0, find)
+KIND = Kind("short-term-over", "loudness", find)

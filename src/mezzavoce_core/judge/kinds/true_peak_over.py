@@ -6,6 +6,8 @@ from dataclasses import replace
 import numpy as np
 
 from ...measure.meter import TICKS_PER_S
+from ...measure.peaks import overs
+from ...media.layouts import channel_names
 from ...signal.spans import join, runs
 from ...units import amplitude_to_db
 from ..model import MUST, Evidence, Finding, Kind
@@ -17,14 +19,16 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     limit = evidence.spec.limits.true_peak_max_dbtp
     if limit is None:
         return
-    per_channel = amplitude_to_db(evidence.measurement.mix.true_peak)
-    level = per_channel.max(axis=1)
+    mix, file = evidence.measurement.mix, evidence.measurement.file
+    names = channel_names(file.layout, file.channels)
+    every = overs(mix, file.sample_rate_hz, limit)
+    level = amplitude_to_db(mix.true_peak).max(axis=1)
     for first, last in join(runs(np.round(level, 1) > limit), TICKS_PER_S):
-        block = first + int(np.argmax(level[first:last]))
-        channel = int(np.argmax(per_channel[block])) + 1
-        highest = float(level[block])
         in_s, out_s = first / TICKS_PER_S, min(last / TICKS_PER_S, evidence.duration_s)
-        amount = round(limit - highest - 0.05, 1)
+        own = [o for o in every if in_s <= o.at_s < last / TICKS_PER_S]
+        highest = max(own, key=lambda o: o.level_dbtp)
+        amount = round(limit - highest.level_dbtp - 0.05, 1)
+        more = f", and {len(own) - 1} more over{'s' if len(own) > 2 else ''} here" if len(own) > 1 else ""
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -33,14 +37,15 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             out_s=out_s,
             title="True peak over the limit",
             message=(
-                f"The true peak reaches {highest:+.1f} dBTP in channel {channel} at {evidence.clock.timecode_in(block / TICKS_PER_S)}; "
-                f"at most {limit:.1f} is wanted. Lower or limit this spot by {-amount:.1f} dB."
+                f"The true peak reaches {highest.level_dbtp:+.1f} dBTP in channel {names[highest.channel]} at {evidence.clock.timecode_in(highest.at_s)}"
+                f"{more}; at most {limit:.1f} is wanted. Lower or limit this spot by {-amount:.1f} dB."
             ),
-            measured=highest,
+            measured=highest.level_dbtp,
             limit=limit,
             unit="dBTP",
-            remedy=replace(lower_spot(evidence, in_s, out_s, amount, AHEAD_S), predicted_true_peak_dbtp=highest + amount),
+            remedy=replace(lower_spot(evidence, in_s, out_s, amount, AHEAD_S), predicted_true_peak_dbtp=highest.level_dbtp + amount),
+            details={"at_s": evidence.in_file(highest.at_s), "channel": highest.channel, "overs": len(own)},
         )
 
 
-KIND = Kind("true-peak-over", "peak", 0, find)
+KIND = Kind("true-peak-over", "peak", find)

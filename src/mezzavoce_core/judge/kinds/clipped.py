@@ -1,0 +1,47 @@
+"""Waves cut off flat at the top."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...measure.meter import TICKS_PER_S
+from ...media.layouts import channel_names
+from ...signal.spans import join, runs
+from ...units import amplitude_to_db
+from ..model import SHOULD, Evidence, Finding, Kind
+
+_TOGETHER_S = 1.0
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each cluster of flat tops less than 1 s apart."""
+    limit = evidence.spec.limits.clipped_run_samples
+    if limit is None:
+        return
+    mix, file = evidence.measurement.mix, evidence.measurement.file
+    flat = mix.flat_run >= max(2, round(limit))
+    names = channel_names(file.layout, file.channels)
+    for first, last in join(runs(np.asarray(flat.any(axis=1))), round(_TOGETHER_S * TICKS_PER_S)):
+        part = mix.flat_run[first:last]
+        tick, channel = np.unravel_index(int(part.argmax()), part.shape)
+        longest, level = int(part.max()), float(amplitude_to_db(mix.sample_peak[first + tick, channel]))
+        places = int(flat[first:last].any(axis=1).sum())
+        yield Finding(
+            kind=KIND.name,
+            family=KIND.family,
+            severity=SHOULD,
+            in_s=first / TICKS_PER_S,
+            out_s=min(last / TICKS_PER_S, evidence.duration_s),
+            title="Wave cut off flat",
+            message=(
+                f"{longest} samples in a row stand at the ceiling ({level:.1f} dBFS) in channel {names[channel]}"
+                f"{f', and {places - 1} more places like it' if places > 1 else ''}. Take the level down before the stage that clips, and export again."
+            ),
+            measured=longest,
+            limit=limit,
+            unit="samples",
+            details={"at_s": evidence.in_file((first + int(tick)) / TICKS_PER_S), "channel": int(channel), "places": places},
+        )
+
+
+KIND = Kind("clipped", "peak", find)

@@ -1,0 +1,33 @@
+"""The dialogue and the programme as a whole stand too far apart (EBU R 128 s4, figure from memory)."""
+
+from collections.abc import Iterator
+
+from ...units import tenth
+from ..model import SHOULD, Evidence, Finding, Kind
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """One finding over the whole programme, where the dialogue is known."""
+    limit, whole, spoken = evidence.spec.limits.loudness_to_dialogue_max_lu, evidence.loudness.integrated_lufs, evidence.dialogue_lufs
+    if limit is None or whole is None or spoken is None:
+        return
+    off = whole - spoken
+    if abs(tenth(off)) <= limit:
+        return
+    way = "over" if off > 0 else "under"
+    yield Finding(
+        kind=KIND.name,
+        family=KIND.family,
+        severity=SHOULD,
+        in_s=0.0,
+        out_s=evidence.duration_s,
+        title="Dialogue far from the programme",
+        message=f"The programme stands {abs(off):.1f} LU {way} its dialogue ({whole:.1f} against {spoken:.1f} LUFS); at most {limit:.1f} is wanted.",
+        measured=off,
+        limit=limit,
+        unit="LU",
+        role="dialogue",
+    )
+
+
+KIND = Kind("dialogue-off", "loudness", find)

@@ -1,0 +1,53 @@
+"""Left and right work against each other: one of them is turned over, and in mono the sound goes."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...measure.meter import TICKS_PER_S
+from ...media.layouts import channel_names, pairs
+from ..model import MUST, Evidence, Finding, Kind
+from ..stretches import centred_sums, lasting
+
+LIMIT = -0.7
+"""Correlation over 1 s from which two channels count as turned against each other. Common practice."""
+_WINDOW_S = 1.0
+_LEAST_S = 1.0
+_BRIDGE_S = 8.0
+_HEARD = 1e-6
+_ALIKE = 0.1
+"""Smallest ratio of the powers of both channels at which their phase says anything."""
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each pair of channels and each stretch; pauses of up to 8 s inside belong to it."""
+    file, mix = evidence.measurement.file, evidence.measurement.mix
+    names = channel_names(file.layout, file.channels)
+    for k, (left, right) in enumerate(pairs(file.layout, file.channels)):
+        a, b = (centred_sums(mix.power[:, c].astype(np.float64), _WINDOW_S) for c in (left, right))
+        both = centred_sums(mix.together[:, k].astype(np.float64), _WINDOW_S)
+        heard = np.minimum(a, b) > max(_HEARD * _WINDOW_S * TICKS_PER_S, 0.0)
+        alike = np.minimum(a, b) > _ALIKE * np.maximum(a, b)
+        correlation = np.where(heard & alike, both / np.sqrt(np.maximum(a * b, 1e-30)), 0.0)
+        for first, last in lasting(correlation <= LIMIT, least_s=_LEAST_S, bridge_s=_BRIDGE_S):
+            inside = slice(first, last)
+            measured = float(mix.together[inside, k].sum() / np.sqrt(float(mix.power[inside, left].sum()) * float(mix.power[inside, right].sum())))
+            yield Finding(
+                kind=KIND.name,
+                family=KIND.family,
+                severity=MUST,
+                in_s=first / TICKS_PER_S,
+                out_s=min(last / TICKS_PER_S, evidence.duration_s),
+                title=f"{names[left]} and {names[right]} against each other",
+                message=(
+                    f"Channels {names[left]} and {names[right]} run against each other (correlation {measured:.2f}); in mono this sound goes. "
+                    f"Turn the polarity of one of them."
+                ),
+                measured=measured,
+                limit=LIMIT,
+                unit="correlation",
+                details={"channels": [left, right]},
+            )
+
+
+KIND = Kind("inverse-phase", "signal", find)

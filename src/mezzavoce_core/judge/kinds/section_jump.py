@@ -1,0 +1,47 @@
+"""A section stands off from the rest of the programme, with a step at its edges: a clip that was not levelled."""
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+from ...measure.sections import Section, find_sections
+from ...units import tenth
+from ..model import NOTE, Evidence, Finding, Kind
+from ..remedies import AHEAD_S, lower_spot
+
+_AT_MOST = 0.2
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each section of 3 s or more that stands further off than the limit from the median of the others."""
+    limit = evidence.spec.limits.section_jump_lu
+    if limit is None:
+        return
+    sections = find_sections(evidence.power, limit, evidence.balance.flags if evidence.balance else None)
+    off = [s for s in sections if abs(tenth(s.off_lu)) > limit]
+    # What stands off for a fifth of the time and more is how this programme is made, and no clip that was forgotten.
+    if sum(s.out_s - s.in_s for s in off) <= _AT_MOST * sum(s.out_s - s.in_s for s in sections):
+        yield from (_finding(evidence, s, limit) for s in off)
+
+
+def _finding(evidence: Evidence, section: Section, limit: float) -> Finding:
+    way, amount = ("louder", "lower") if section.off_lu > 0 else ("softer", "raise")
+    remedy = lower_spot(evidence, section.in_s, section.out_s, round(-section.off_lu, 1), AHEAD_S)
+    return Finding(
+        kind=KIND.name,
+        family=KIND.family,
+        severity=NOTE,
+        in_s=section.in_s,
+        out_s=section.out_s,
+        title=f"Section {abs(section.off_lu):.1f} LU {way} than the rest",
+        message=(
+            f"This section stands at {section.level_lufs:.1f} LUFS, the others around {section.level_lufs - section.off_lu:.1f}, with a step at its edges; "
+            f"{limit:g} LU apart is usual. If it is not meant, {amount} it by {abs(section.off_lu):.1f} dB."
+        ),
+        measured=section.off_lu,
+        limit=limit,
+        unit="LU",
+        remedy=replace(remedy, action=amount),
+    )
+
+
+KIND = Kind("section-jump", "loudness", find)

@@ -1,0 +1,37 @@
+"""Where in a programme something holds: stretches of windows over a limit, and of ticks in a condition."""
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..measure.loudness import moving_mean
+from ..measure.meter import TICKS_PER_S
+from ..signal.spans import join, runs
+from ..units import Floats, power_to_lufs, tenth
+from .model import Evidence
+
+
+def windows_over(evidence: Evidence, ticks: int, limit_lufs: float) -> Iterator[tuple[float, float, float]]:
+    """In, out and highest level of each stretch whose windows of ``ticks``, looked at every 10 ms, stand above a limit."""
+    level = power_to_lufs(np.nan_to_num(moving_mean(evidence.power, ticks, evidence.breaks)))
+    for first, last in join(runs(np.round(level, 1) > tenth(limit_lufs)), ticks + TICKS_PER_S):
+        yield max(0.0, (first + 1 - ticks) / TICKS_PER_S), last / TICKS_PER_S, float(level[first:last].max())
+
+
+def lasting(flags: NDArray[np.bool_], *, least_s: float, bridge_s: float) -> list[tuple[int, int]]:
+    """Ticks from and to between which a condition holds, interruptions up to ``bridge_s`` overlooked, for ``least_s`` or longer in all."""
+    found = []
+    for first, last in join(runs(flags), round(bridge_s * TICKS_PER_S)):
+        if flags[first:last].sum() >= least_s * TICKS_PER_S:
+            found.append((first, last))
+    return found
+
+
+def centred_sums(values: Floats, seconds: float) -> Floats:
+    """Sums over a window centred on each tick, shorter at the ends."""
+    half = round(seconds * TICKS_PER_S / 2)
+    sums = np.concatenate([[0.0], np.cumsum(values)])
+    places = np.arange(len(values))
+    summed: Floats = sums[np.minimum(places + half, len(values))] - sums[np.maximum(places - half, 0)]
+    return np.maximum(summed, 0.0) if (values >= 0).all() else summed
