@@ -1,8 +1,9 @@
-"""The core as a process with limits: reads an order from standard input, measures, writes the features, tells its progress.
+"""The core as a process with limits: reads an order from standard input, carries it out, tells its progress.
 
-Started by a worker. Memory, processor time and file size are limited, the network is cut off where the system
-allows it, and the process ends with the one that started it. Each line of output is a JSON object: ``share`` and
-``doing``, or ``error`` and ``temporary`` as the last one.
+Memory, processor time and file size are limited, the network is cut off where the system allows it, and the process ends
+with the one that started it. An order says what to ``do``: ``probe`` a file, ``survey`` its tracks, hand out ``samples`` of a moment,
+or ``measure`` (and write the features). Each line of output is a JSON object: ``share`` and ``doing``, at the end ``result``
+where there is one, or ``error`` and ``temporary``.
 """
 
 import ctypes
@@ -10,13 +11,14 @@ import json
 import resource
 import signal
 import sys
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from .errors import MezzavoceError
-from .exchange.features import write_features
-from .media.source import Sound
-from .pipeline import Job, Stem, measure
+
+if TYPE_CHECKING:
+    from .media.source import Sound
 
 _CLONE_NEWUSER, _CLONE_NEWNET, _PR_SET_PDEATHSIG = 0x10000000, 0x40000000, 1
 _LARGEST_FILE = 8 * 1024**3
@@ -39,23 +41,58 @@ def _tell(**line: Any) -> None:
     sys.stdout.flush()
 
 
-def _sound(facts: dict[str, Any]) -> Sound:
+def _sound(facts: dict[str, Any]) -> "Sound":
+    from .media.source import Sound
+
     return Sound(tuple(Path(p) for p in facts["paths"]), facts["name"], tuple(facts.get("tracks", ())), facts.get("layout"))
+
+
+def _probe(order: dict[str, Any]) -> dict[str, Any]:
+    from .media.probe import probe
+
+    return probe(Path(order["path"]), order["name"]).as_dict()
+
+
+def _survey(order: dict[str, Any]) -> list[dict[str, Any]]:
+    from .survey import survey
+
+    return [p.as_dict() for p in survey(Path(order["path"]), order["name"])]
+
+
+def _samples(order: dict[str, Any]) -> dict[str, Any]:
+    from .media.decode import window
+    from .media.source import open_sound
+
+    source = open_sound(_sound(order["sound"]))
+    found = window(source, order["from_s"], order["length_s"])
+    return {"rate_hz": source.info.sample_rate_hz, "channels": [[round(float(v), 6) for v in channel] for channel in found.T]}
+
+
+def _measure(order: dict[str, Any]) -> None:
+    from .exchange.features import write_features
+    from .pipeline import Job, Stem, measure
+
+    stems = tuple(Stem(_sound(s), s["role"]) for s in order["stems"])
+    job = Job(_sound(order["mix"]), stems, rate=order.get("rate"), start=order.get("start"), threads=order.get("threads", 1))
+    write_features(measure(job, lambda share, doing: _tell(share=round(share, 4), doing=doing)), Path(order["features"]))
+
+
+# Each imports what it needs: looking at a file's header must not wait for the compiled loops.
+_DO: dict[str, Callable[[dict[str, Any]], Any]] = {"probe": _probe, "survey": _survey, "samples": _samples, "measure": _measure}
 
 
 def main() -> int:
     """Carry out one order."""
     order = json.load(sys.stdin)
     confine(order["limits"]["memory_mib"], order["limits"]["seconds"])
-    stems = tuple(Stem(_sound(s), s["role"]) for s in order["stems"])
-    job = Job(_sound(order["mix"]), stems, rate=order.get("rate"), start=order.get("start"), threads=order.get("threads", 1))
     try:
-        measurement = measure(job, lambda share, doing: _tell(share=round(share, 4), doing=doing))
-        write_features(measurement, Path(order["features"]))
+        result = _DO[order.get("do", "measure")](order)
     except MezzavoceError as error:
         _tell(error=str(error), temporary=error.temporary)
         return 2
     except MemoryError:
         _tell(error="Measuring needed more memory than it may have; export the mix with fewer channels or shorter.", temporary=False)
         return 2
+    if result is not None:
+        _tell(result=result)
     return 0

@@ -181,7 +181,10 @@ class SignalTest(unittest.TestCase):
     def test_clean_material_of_several_kinds(self):
         rng = np.random.default_rng(2)
         t = np.arange(60 * RATE) / RATE
-        notes = sum(np.sin(2 * np.pi * hz * t + p) * np.exp(-((t * r) % 1) * 3) for hz, r, p in zip((110, 220, 331, 440), (1, 2, 1.5, 3), rng.uniform(0, 6, 4), strict=True))
+        notes = sum(
+            np.sin(2 * np.pi * hz * t + p) * np.exp(-((t * r) % 1) * 3)
+            for hz, r, p in zip((110, 220, 331, 440), (1, 2, 1.5, 3), rng.uniform(0, 6, 4), strict=True)
+        )
         panned = np.stack([notes * 0.05 + noise(60, -50, seed=1), np.roll(notes, 300) * 0.045 + noise(60, -50, seed=2)], axis=1)
         spoken = stereo(talk(60, [(2, 9), (11, 25), (31, 50)], -24) + noise(60, -60))
         for signal in (panned, spoken, panned + spoken, wide(60, -24)):

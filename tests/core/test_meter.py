@@ -108,6 +108,9 @@ class Bs1770Test(unittest.TestCase):
         for rate in (44100, 96000, 192000):
             for hz in (50, 100, 1000, 5000):
                 self.assertAlmostEqual(20 * np.log10(abs(response(rate, hz)) / abs(response(48000, hz))), 0, delta=0.06)
+        for rate in (8000, 11025, 16000, 22050):
+            for hz in (50, 100, 500, 1000, 2000, 3000):
+                self.assertAlmostEqual(20 * np.log10(abs(response(rate, hz)) / abs(response(48000, hz))), 0, delta=0.12, msg=(rate, hz))
 
 
 class TruePeakTest(unittest.TestCase):

@@ -87,7 +87,12 @@ class ByHandTest(unittest.TestCase):
         self.assertEqual((found.in_s, found.out_s, found.duration_s), (10, 40, 20))
 
     def test_refusals(self):
-        for parts, words in (([Part(5, 5)], "ends where it begins"), ([Part(5, 60)], "lies outside"), ([Part(1, 9), Part(8, 12)], "overlap"), ([Part(9, 2)], "ends where")):
+        for parts, words in (
+            ([Part(5, 5)], "ends where it begins"),
+            ([Part(5, 60)], "lies outside"),
+            ([Part(1, 9), Part(8, 12)], "overlap"),
+            ([Part(9, 2)], "ends where"),
+        ):
             with self.assertRaisesRegex(RangeError, words):
                 by_hand(parts, 50)
 

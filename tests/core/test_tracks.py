@@ -64,7 +64,9 @@ class MapTest(FolderTest):
                 tracks.parse_map(text, ROLES)
 
     def test_lanes(self):
-        written = lambda info: [lane.written for lane in tracks.lanes(info)]
+        def written(info):
+            return [lane.written for lane in tracks.lanes(info)]
+
         self.assertEqual(written(file_of(1, 1, 1, 1, 1, 1)), ["1-2", "3-4", "5-6"])
         self.assertEqual(written(file_of(2, 2, 6)), ["1", "2", "3"])
         self.assertEqual(written(file_of(1, 1, 1)), ["1-2", "3"])
@@ -73,7 +75,16 @@ class MapTest(FolderTest):
         self.assertEqual(tracks.lanes(file_of(1, 1, titles=("Dialogue L", "Dialogue R")))[0].title, "Dialogue")
 
     def test_roles_from_names(self):
-        names = {"DX stem": "dialogue", "Voice over": "dialogue", "MX": "music", "Score": "music", "SFX": "effects", "Ambience": "effects", "M+E": "background", "Full mix": "mix"}
+        names = {
+            "DX stem": "dialogue",
+            "Voice over": "dialogue",
+            "MX": "music",
+            "Score": "music",
+            "SFX": "effects",
+            "Ambience": "effects",
+            "M+E": "background",
+            "Full mix": "mix",
+        }
         for name, role in names.items():
             self.assertEqual(tracks.role_of(name), role, name)
         self.assertIsNone(tracks.role_of("SoundHandler"))
@@ -220,4 +231,3 @@ class CommandTest(FolderTest):
         left, right = write_wav(self.folder / "m_L.wav", sine(-23, 10)), write_wav(self.folder / "m_R.wav", sine(-23, 10))
         result = json.loads(self.command(left, right, "--json")[1])
         self.assertAlmostEqual(result["loudness"]["integrated_lufs"], -23.0, delta=0.1)
-

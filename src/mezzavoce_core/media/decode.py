@@ -9,8 +9,9 @@ import signal
 import subprocess
 import tempfile
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, closing
+from dataclasses import replace
 from pathlib import Path
 from typing import IO, Any
 
@@ -43,6 +44,31 @@ def blocks(source: Source, *, rate_hz: int | None = None, block_s: int = BLOCK_S
     frames = rate_hz * block_s
     made = _together([_pick(p, rate_hz, frames) for p in source.picks]) if len(source.picks) > 1 else _pick(source.picks[0], rate_hz, frames)
     return _ahead(made) if ahead else made
+
+
+def window(source: Source, from_s: float, length_s: float) -> Samples:
+    """The samples of a moment ``(frames, channels)``, from the sample at or after ``from_s`` on; fewer where the sound ends.
+
+    Raises MediaError where nothing can be read there.
+    """
+    rate_hz = source.info.sample_rate_hz
+    first, count = max(0, round(from_s * rate_hz)), round(length_s * rate_hz)
+    parts = [_part(p, first, count, rate_hz) for p in source.picks]
+    longest = max(len(p) for p in parts)
+    return np.concatenate([_filled(p, longest, parts) for p in parts], axis=1)
+
+
+def _part(pick: Pick, first: int, count: int, rate_hz: int) -> Samples:
+    pcm = read_riff(pick.path, pick.info.name) if len(pick.info.streams) == 1 else None
+    if pcm is not None and (pcm.channels, pcm.rate_hz) == (pick.info.streams[0].channels, rate_hz):
+        frame = pcm.channels * int(pcm.encoding[1])
+        moved = replace(pcm, start=pcm.start + min(first * frame, pcm.size), size=max(0, min(count * frame, pcm.size - first * frame)))
+        found = list(_read_pcm(pick.path, moved, max(1, count)))
+    else:
+        found = list(_read_ffmpeg(pick, rate_hz, max(1, count), seek=("-ss", f"{first / rate_hz:.6f}", "-t", f"{count / rate_hz:.6f}")))
+    if not found:
+        return np.zeros((0, pick.info.streams[pick.stream - 1].channels if pick.channels is None else len(pick.channels)), dtype=np.float32)
+    return found[0] if pick.channels is None else found[0][:, pick.channels]
 
 
 def _pick(pick: Pick, rate_hz: int, frames: int) -> Iterator[Samples]:
@@ -112,12 +138,12 @@ def _read_flac(path: Path, name: str, frames: int) -> Iterator[Samples]:
         raise MediaError(f"The sound of “{name}” cannot be decoded ({error.error_string}). Export it again, for example as WAV.") from None
 
 
-def _read_ffmpeg(pick: Pick, rate_hz: int, frames: int) -> Iterator[Samples]:
+def _read_ffmpeg(pick: Pick, rate_hz: int, frames: int, seek: tuple[str, ...] = ()) -> Iterator[Samples]:
     stream = pick.info.streams[pick.stream - 1]
     size = frames * stream.channels * 4
     length = 0
     with tempfile.TemporaryFile() as complaints:
-        process = _start(pick, rate_hz, complaints)
+        process = _start(pick, rate_hz, complaints, seek)
         assert process.stdout is not None
         try:
             while len(raw := process.stdout.read(size)):
@@ -139,11 +165,11 @@ def _by_channel(block: Samples) -> Samples:
     return out.T
 
 
-def _start(pick: Pick, rate_hz: int, complaints: IO[bytes]) -> "subprocess.Popen[bytes]":
+def _start(pick: Pick, rate_hz: int, complaints: IO[bytes], seek: tuple[str, ...]) -> "subprocess.Popen[bytes]":
     stream = pick.info.streams[pick.stream - 1]
     resample = () if rate_hz == stream.sample_rate_hz else ("-af", f"aresample={rate_hz}:resampler=soxr")
     # One thread each: several decoders run beside each other, and the figure of one must not depend on it.
-    command = ["ffmpeg", "-v", "error", "-nostdin", "-threads", "1", *GUARDED, "-vn", "-sn", "-dn", "-i", f"file:{pick.path.resolve()}"]
+    command = ["ffmpeg", "-v", "error", "-nostdin", "-threads", "1", *GUARDED, "-vn", "-sn", "-dn", *seek, "-i", f"file:{pick.path.resolve()}"]
     command += ["-map", f"0:a:{pick.stream - 1}", *resample, "-f", "f32le", "-c:a", "pcm_f32le", "-ar", str(rate_hz), "pipe:1"]
     seconds = 600 + _SECONDS_PER_SECOND * stream.duration_s
     try:
@@ -184,7 +210,7 @@ def _together(parts: list[Iterator[Samples]]) -> Iterator[Samples]:
             yield np.asfortranarray(np.concatenate([_filled(b, longest, found) for b in found], axis=1))
 
 
-def _filled(block: Samples | None, frames: int, found: "list[Samples | None]") -> Samples:
+def _filled(block: Samples | None, frames: int, found: "Sequence[Samples | None]") -> Samples:
     width = next(b.shape[1] for b in found if b is not None) if block is None else block.shape[1]
     whole = np.zeros((frames, width), dtype=np.float32)
     if block is not None:

@@ -1,0 +1,185 @@
+"""Speed as ratios: the measuring command against ffmpeg's ``ebur128=peak=true`` on the same file in the same run.
+
+Whole processes, median of pairs that follow each other; processor time (user and system) with one thread, wall time with two.
+The material is made here: something like speech in bursts over something like music, with the ups and downs of a programme.
+``python -m tests.bench --write docs/benchmark.md`` keeps the table.
+"""
+
+import argparse
+import os
+import platform
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from tests.signals import RATE, write_wav
+
+TO_REACH = {"wav": (10, 15), "flac": (4.5, 5), "aac": (3, 4.5), "surround": (5.5, 8), "bands": (2.3, 3.5)}
+TITLES = {
+    "wav": "stereo 24-bit WAV, {m} min",
+    "flac": "stereo FLAC, {m} min",
+    "aac": "stereo AAC in MP4, {m} min",
+    "surround": "5.1 WAV, {s} min",
+    "bands": "stereo WAV, {m} min, with 18 bands on three stems",
+}
+_PIECE_S = 10
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What a process took, in seconds, and its largest memory in MiB."""
+
+    processor_s: float
+    wall_s: float
+    memory_mib: float
+
+
+def piece(number, channels, part="mix"):
+    """Ten seconds of something like a programme, ``(frames, channels)``; ``part`` picks one of its stems."""
+    dice = np.random.default_rng(number)
+    t = np.arange(_PIECE_S * RATE) / RATE
+    syllables = np.clip(np.sin(2 * np.pi * 3.1 * t + dice.random() * 6), 0, 1) * np.clip(np.sin(2 * np.pi * 0.23 * t + number), 0, 1)
+    rough = dice.standard_normal(len(t)) * 0.3 + np.sin(2 * np.pi * 180 * t) + 0.5 * np.sin(2 * np.pi * 720 * t)
+    voice = (rough * syllables * 0.12 * 10 ** (dice.normal() * 2.5 / 20))[:, None] * np.ones(channels)
+    beat = np.exp(-((t * 2) % 1) * 6)
+    note = 110 * 2 ** ((number % 12) / 12)
+    music = np.stack([(np.sin(2 * np.pi * note * t + c) + dice.standard_normal(len(t)) * 0.2) * beat * 0.05 for c in range(channels)], axis=1)
+    effects = dice.standard_normal((len(t), channels)) * 0.002
+    parts = {"dialogue": voice, "music": music, "effects": effects, "mix": voice + music + effects}
+    return np.clip(parts[part], -0.99, 0.99)
+
+
+def make_wav(path, minutes, channels, part="mix"):
+    """A 24-bit WAV of that many minutes."""
+    with soundfile.SoundFile(path, "w", RATE, channels, "PCM_24") as file:
+        for number in range(round(minutes * 60 / _PIECE_S)):
+            file.write(piece(number, channels, part))
+    return path
+
+
+def cost(command):
+    """Run a process to its end."""
+    begun = time.perf_counter()
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    _, status, usage = os.wait4(process.pid, 0)
+    process.returncode = os.waitstatus_to_exitcode(status)
+    if process.returncode not in (0, 1):
+        raise RuntimeError(f"{command[0]} ended with {process.returncode}")
+    return Cost(usage.ru_utime + usage.ru_stime, time.perf_counter() - begun, usage.ru_maxrss / 1024)
+
+
+def reference(path):
+    return cost(["ffmpeg", "-v", "quiet", "-nostdin", "-i", str(path), "-map", "0:a:0", "-af", "ebur128=peak=true", "-f", "null", "-"])
+
+
+def ours(path, threads, stems=()):
+    options = [option for role, stem in stems for option in (f"--{role}", str(stem))]
+    return cost([sys.executable, "-m", "mezzavoce_core", "measure", str(path), "--whole", "--json", "--quiet", "--threads", str(threads), *options])
+
+
+def decoding(path):
+    """Seconds of processor time for decoding alone, inside a process that is running already."""
+    code = (
+        "import sys, time\nfrom pathlib import Path\nfrom mezzavoce_core import lean\nfrom mezzavoce_core.media import decode\n"
+        "from mezzavoce_core.media.source import Sound, open_sound\nimport resource\n"
+        "source = open_sound(Sound((Path(sys.argv[1]),), 'x'))\nnext(decode.blocks(source))\n"
+        "def used():\n    return sum(u.ru_utime + u.ru_stime for u in map(resource.getrusage, (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)))\n"
+        "begun = used()\nfor _ in decode.blocks(source): pass\nprint(used() - begun)\n"
+    )
+    return float(subprocess.run([sys.executable, "-c", code, str(path)], check=True, capture_output=True, text=True).stdout)
+
+
+def row(key, path, minutes, pairs, stems=()):
+    """One line of the table."""
+    found = []
+    for _ in range(pairs):
+        base, one, two = reference(path), ours(path, 1, stems), ours(path, 2, stems)
+        found.append(
+            (base.processor_s / one.processor_s, base.wall_s / two.wall_s, minutes * 60 / two.wall_s, max(one.memory_mib, two.memory_mib), one.processor_s)
+        )
+    one, two, real, memory, seconds = (statistics.median(f[k] for f in found) for k in range(5))
+    wanted = TO_REACH[key]
+    return (
+        f"| {TITLES[key].format(m=f'{minutes:g}', s=f'{minutes:g}')} | {one:.1f} / {two:.1f} | {wanted[0]} / {wanted[1]} | "
+        f"{real:.0f} | {decoding(path) / seconds:.0%} | {memory:.0f} MiB |"
+    )
+
+
+def short_file(folder):
+    """Wall seconds for a file of ten seconds, warm; median of five."""
+    path = write_wav(folder / "short.wav", piece(1, 2))
+    ours(path, 2)
+    return statistics.median(ours(path, 2).wall_s for _ in range(5))
+
+
+def other_library(path, minutes):
+    """How much longer pyloudnorm takes for the integrated loudness alone, reading included."""
+    code = "import sys, soundfile, pyloudnorm\nx, r = soundfile.read(sys.argv[1])\npyloudnorm.Meter(r).integrated_loudness(x)\n"
+    theirs = statistics.median(cost([sys.executable, "-c", code, str(path)]).processor_s for _ in range(3))
+    mine = statistics.median(ours(path, 1).processor_s for _ in range(3))
+    return f"pyloudnorm (integrated loudness alone, {minutes:g} min of stereo WAV): {theirs / mine:.1f} times the processor time of the whole measurement."
+
+
+def table(folder, minutes, surround_minutes, pairs, tell):
+    """All rows; ``tell`` hears each as soon as it is there."""
+    head = [
+        "| What | Ratio: one thread (processor time) / two threads (wall) | To reach | Times real time | Share of decoding | Memory |",
+        "|---|---|---|---|---|---|",
+    ]
+    lines = list(head)
+
+    def add(line):
+        lines.append(line)
+        tell(line)
+
+    wav = make_wav(folder / "mix.wav", minutes, 2)
+    add(row("wav", wav, minutes, pairs))
+    for key, name, options in (("flac", "mix.flac", ()), ("aac", "mix.mp4", ("-c:a", "aac", "-b:a", "192k"))):
+        subprocess.run(["ffmpeg", "-v", "error", "-y", "-i", str(wav), *options, str(folder / name)], check=True)
+        add(row(key, folder / name, minutes, pairs))
+        (folder / name).unlink()
+    surround = make_wav(folder / "surround.wav", surround_minutes, 6)
+    add(row("surround", surround, surround_minutes, pairs))
+    stems = [(role, make_wav(folder / f"{role}.wav", minutes, 2, role)) for role in ("dialogue", "music", "effects")]
+    add(row("bands", wav, minutes, pairs, stems))
+    return lines
+
+
+def machine():
+    """The machine in a sentence."""
+    model = next((line.split(":")[1].strip() for line in Path("/proc/cpuinfo").read_text().splitlines() if line.startswith("model name")), platform.machine())
+    version = subprocess.run(["ffmpeg", "-version"], check=True, capture_output=True, text=True).stdout.split()[2]
+    return f"{model}, {os.cpu_count()} processors; ffmpeg {version}, Python {platform.python_version()}, NumPy {np.__version__}."
+
+
+def main():
+    """Make the material, measure, print, and write where asked."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--minutes", type=float, default=60)
+    parser.add_argument("--surround-minutes", type=float, default=10)
+    parser.add_argument("--pairs", type=int, default=5)
+    parser.add_argument("--write", type=Path)
+    options = parser.parse_args()
+    with tempfile.TemporaryDirectory() as holder:
+        folder = Path(holder)
+        print(machine(), flush=True)
+        lines = table(folder, options.minutes, options.surround_minutes, options.pairs, lambda line: print(line, flush=True))
+        ten = make_wav(folder / "ten.wav", min(10, options.minutes), 2)
+        more = [f"A file of ten seconds: {short_file(folder):.2f} s, warm.", other_library(ten, min(10, options.minutes))]
+    print("\n".join(more))
+    if options.write:
+        text = f"# Speed\n\n`bin/bench` makes the material, measures, and writes this page (median of {options.pairs} pairs). {machine()}\n\n"
+        text += f"The reference is `ffmpeg -af ebur128=peak=true` on the same file; both are whole processes, start included.\n\n{chr(10).join(lines)}\n\n"
+        options.write.write_text(text + "\n\n".join(more) + "\n")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
