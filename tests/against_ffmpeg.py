@@ -22,6 +22,17 @@ from mezzavoce_core.pipeline import Job, measure
 SOUNDS = {".wav", ".ogg", ".mp3", ".flac", ".m4a", ".opus", ".gsm", ".aif", ".aiff"}
 WITHIN = {"integrated": 0.05, "range": 0.2, "true peak": 0.1}
 
+HEAD = """# Beside ffmpeg on real sound
+
+Made by `python -m tests.against_ffmpeg KIND=FOLDER … --write docs/against-ffmpeg.md` on sound of Debian's packages, which stays on the machine.
+Absolute difference, median / largest; in brackets how many files lie further apart than the tolerance (integrated 0.05 LU, range 0.2 LU, true
+peak 0.1 dB and the 0.05 dB that ffmpeg rounds away). Files below 32 kHz are resampled for ffmpeg alone: its filter reads the same speech 0.2 LU
+louder at 8 kHz than at 48 kHz, while ours reads both alike.
+
+| Material | Files | Integrated, LU | Range, LU | True peak, dB |
+|---|---|---|---|---|
+"""
+
 
 def by_ffmpeg(path):
     """Integrated and range from the last of its frames (to 0.01 or finer), the true peak from its summary (to 0.1)."""
@@ -69,6 +80,8 @@ def main():
         kind, _, folder = entry.partition("=")
         files = sorted((p for p in Path(folder).rglob("*") if p.suffix.lower() in SOUNDS), key=lambda p: -p.stat().st_size)[: options.most]
         found = compare(files, lambda line: print(line, flush=True))
+        if not found:
+            raise SystemExit(f"{folder} holds no sound that can be measured; give another folder.")
         cells = []
         for name, within in WITHIN.items():
             values = np.array([f[name] for f in found])
@@ -78,13 +91,7 @@ def main():
         lines.append(f"| {kind} | {len(found)} | {' | '.join(cells)} |")
         print(lines[-1], flush=True)
     if options.write:
-        head = (
-            "# Beside ffmpeg on real sound\n\nMade by `python -m tests.against_ffmpeg KIND=FOLDER … --write docs/against-ffmpeg.md` on sound of Debian's packages, "
-            "which stays on the machine. Absolute difference, median / largest; in brackets how many files lie further apart than the tolerance "
-            "(integrated 0.05 LU, range 0.2 LU, true peak 0.1 dB and the 0.05 dB that ffmpeg rounds away). "
-            "Files below 32 kHz are resampled for ffmpeg alone: its filter reads the same speech 0.2 LU louder at 8 kHz than at 48 kHz, while ours reads both alike.\n\n"
-            "| Material | Files | Integrated, LU | Range, LU | True peak, dB |\n|---|---|---|---|---|\n"
-        )
+        head = HEAD
         options.write.write_text(head + "\n".join(lines) + "\n")
     return 0
 

@@ -25,7 +25,7 @@ from tests.signals import sine, steps, stereo, write_wav
 
 RATES = (44100, 48000, 96000)
 FORMATS = ("16-bit WAV", "24-bit WAV", "float WAV", "FLAC")
-I, M, S, LRA, TP = "integrated", "momentary", "short-term", "range", "true peak"
+LOUD, MOMENT, SHORT, RANGE, PEAK = "integrated", "momentary", "short-term", "range", "true peak"
 STEADY_M, STEADY_S = "momentary, constant after 1 s", "short-term, constant after 3 s"
 
 
@@ -61,24 +61,24 @@ def _peak(number, divisor, degrees, amplitude, wanted):
         fade = np.minimum(1, np.minimum(n, n[::-1]) / (rate / 10))
         return stereo(amplitude * np.sin(2 * np.pi * n / divisor + np.radians(degrees)) * fade)
 
-    return Signal(f"3341-{number}", make, ((TP, wanted, 0.4, 0.2),))
+    return Signal(f"3341-{number}", make, ((PEAK, wanted, 0.4, 0.2),))
 
 
 def _range(number, wanted, *levels):
-    return Signal(f"3342-{number}", lambda rate: stereo(steps([(level, 20) for level in levels], rate=rate)), ((LRA, wanted, 1.0, 1.0),))
+    return Signal(f"3342-{number}", lambda rate: stereo(steps([(level, 20) for level in levels], rate=rate)), ((RANGE, wanted, 1.0, 1.0),))
 
 
 SIGNALS: tuple[Signal, ...] = (
-    _loud(1, [(-23, 20)], I, M, S),
-    _loud(2, [(-33, 20)], I, M, S, level=-33.0),
-    _loud(3, [(-36, 10), (-23, 60), (-36, 10)], I),
-    _loud(4, [(-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)], I),
-    _loud(5, [(-26, 20), (-20, 20.1), (-26, 20)], I),
-    Signal("3341-6", _surround, ((I, -23.0, 0.1, 0.1),)),
+    _loud(1, [(-23, 20)], LOUD, MOMENT, SHORT),
+    _loud(2, [(-33, 20)], LOUD, MOMENT, SHORT, level=-33.0),
+    _loud(3, [(-36, 10), (-23, 60), (-36, 10)], LOUD),
+    _loud(4, [(-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)], LOUD),
+    _loud(5, [(-26, 20), (-20, 20.1), (-26, 20)], LOUD),
+    Signal("3341-6", _surround, ((LOUD, -23.0, 0.1, 0.1),)),
     _loud(9, [(-20, 1.34), (-30, 1.66)] * 5, STEADY_S),
-    *(Signal(f"3341-10.{i + 1}", _after_silence(i * 0.15, 3.0), ((S, -23.0, 0.1, 0.1),)) for i in range(20)),
+    *(Signal(f"3341-10.{i + 1}", _after_silence(i * 0.15, 3.0), ((SHORT, -23.0, 0.1, 0.1),)) for i in range(20)),
     _loud(12, [(-20, 0.18), (-30, 0.22)] * 25, STEADY_M),
-    *(Signal(f"3341-13.{i + 1}", _after_silence(i * 0.02, 0.4), ((M, -23.0, 0.1, 0.1),)) for i in range(20)),
+    *(Signal(f"3341-13.{i + 1}", _after_silence(i * 0.02, 0.4), ((MOMENT, -23.0, 0.1, 0.1),)) for i in range(20)),
     _peak(15, 4, 0.0, 0.50, -6.0),
     _peak(16, 4, 45.0, 0.50, -6.0),
     _peak(17, 6, 60.0, 0.50, -6.0),
@@ -113,11 +113,11 @@ def read(path):
     evidence = judge(measured, DEFAULT, programme=whole(measured.duration_s)).evidence
     loud = evidence.loudness
     return {
-        I: (loud.integrated_lufs,),
-        M: (loud.momentary_max_lufs,),
-        S: (loud.short_term_max_lufs,),
-        LRA: (loud.range_lu,),
-        TP: (float(evidence.true_peak_dbtp.max()),),
+        LOUD: (loud.integrated_lufs,),
+        MOMENT: (loud.momentary_max_lufs,),
+        SHORT: (loud.short_term_max_lufs,),
+        RANGE: (loud.range_lu,),
+        PEAK: (float(evidence.true_peak_dbtp.max()),),
         STEADY_S: _extremes(evidence.power, SHORT_TERM_TICKS),
         STEADY_M: _extremes(evidence.power, MOMENTARY_TICKS, from_tick=100),
     }
@@ -160,8 +160,9 @@ def main():
     print(f"{count} files, {len(wrong)} misses", *wrong, sep="\n")
     if options.write:
         head = (
-            "# Published signals\n\nMade by `python -m tests.published --write docs/published-signals.md`. Sources: EBU Tech 3341 and EBU Tech 3342; signals and "
-            f"values from memory of the documents. {count} files: each signal at 44.1, 48 and 96 kHz as {', '.join(FORMATS)} "
+            "# Published signals\n\nMade by `python -m tests.published --write docs/published-signals.md`. "
+            f"Sources: EBU Tech 3341 and EBU Tech 3342; signals and values from memory of the documents. "
+            f"{count} files: each signal at 44.1, 48 and 96 kHz as {', '.join(FORMATS)} "
             f"(signal 19 passes full scale, so that only float holds it). {len(wrong)} of them miss their tolerance. "
             "The last columns give the largest deviation over the formats.\n\n"
             "| Signal | Reads (tolerance) | 44.1 kHz | 48 kHz | 96 kHz |\n|---|---|---|---|---|\n"

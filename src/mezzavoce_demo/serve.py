@@ -93,7 +93,7 @@ def _run(data: Path, web_port: int, mail_port: int) -> int:
         f"--workers 2 --threads 6 --timeout 120 --log-level warning --worker-tmp-dir {data}",
     )
     manager.add_process("measuring", f"{celery} -Q measuring -n measuring@%h -c 1")
-    manager.add_process("errands", f"{celery} -Q errands -n errands@%h -c 1 -B -s {data / 'beat'}")
+    manager.add_process("errands", f"{celery} -Q errands -n errands@%h -c 2 -B -s {data / 'beat'}")
     manager.add_process("mailbox", f"exec {sys.executable} -m mezzavoce_demo.mailbox {data / 'mailbox'} {mail_port}")
     url = f"http://127.0.0.1:{web_port}/"
     # A process and not a thread: the manager forks.

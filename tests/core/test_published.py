@@ -21,4 +21,4 @@ class PublishedSignalsTest(unittest.TestCase):
 
     def test_a_miss_is_seen(self):
         signal = published.SIGNALS[0]
-        self.assertEqual(len(published.misses(signal, {published.I: (-23.2,), published.M: (-23.0,), published.S: (None,)})[0]), 2)
+        self.assertEqual(len(published.misses(signal, {published.LOUD: (-23.2,), published.MOMENT: (-23.0,), published.SHORT: (None,)})[0]), 2)

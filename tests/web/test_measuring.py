@@ -13,8 +13,9 @@ from django.utils import timezone
 
 from mezzavoce.config.refusals import Overtaken, Refused
 from mezzavoce.library import actions as library
+from mezzavoce.library import core_process
 from mezzavoce.library.models import Spec, SpecVersion
-from mezzavoce.measuring import actions, core_process, queue, tasks
+from mezzavoce.measuring import actions, queue, tasks
 from mezzavoce.measuring.models import Finding, Judgement, Run
 from mezzavoce.measuring.selectors import current_judgement
 from mezzavoce_core.errors import NotMeasurable, ToolFailed
@@ -141,7 +142,7 @@ class CoreProcessTest(SimpleTestCase):
     def order(self, name="mix.wav", seconds=6.0):
         path = self.folder / "mix.wav"
         write_wav(path, stereo(sine(-23, seconds)))
-        job = {"mix": str(self.folder / name), "name": name, "stems": [], "rate": "25", "start": "10:00:00:00"}
+        job = {"mix": {"paths": [str(self.folder / name)], "name": name}, "stems": [], "rate": "25", "start": "10:00:00:00"}
         return core_process.Order(job, self.folder / "features.npz", seconds)
 
     def test_measures_and_reports(self):

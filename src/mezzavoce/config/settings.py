@@ -149,10 +149,11 @@ CELERY_WORKER_PREFETCH_MULTIPLIER = 1
 CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
 CELERY_BROKER_TRANSPORT_OPTIONS = {"visibility_timeout": 60 * 60 * 12}
 CELERY_TASK_DEFAULT_QUEUE = "errands"
-CELERY_TASK_ROUTES = {"mezzavoce.measuring.tasks.*": {"queue": "measuring"}}
+CELERY_TASK_ROUTES = {"mezzavoce.measuring.tasks.wake": {"queue": "measuring"}}
 SWEEP_S = float(_env("SWEEP_S", "10"))
 CELERY_BEAT_SCHEDULE = {
     "measuring": {"task": "mezzavoce.measuring.tasks.wake", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
+    "judging": {"task": "mezzavoce.measuring.tasks.judge_stale", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
     "playback": {"task": "mezzavoce.library.tasks.sweep_playback", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
     "mail": {"task": "mezzavoce.dispatch.tasks.sweep_deliveries", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
 }
@@ -161,6 +162,7 @@ LEASE_S = float(_env("LEASE_S", "30"))
 CORE_MEMORY_MIB = int(_env("CORE_MEMORY_MIB", "6144"))
 CORE_SECONDS = int(_env("CORE_SECONDS", "300"))
 CORE_SECONDS_PER_SECOND = 2
+CORE_THREADS = int(_env("CORE_THREADS", "2"))
 
 LOGGING = {
     "version": 1,

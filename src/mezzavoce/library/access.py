@@ -5,7 +5,7 @@ from django.http import Http404
 
 from ..accounts.models import Person
 from ..config.refusals import NotAllowed
-from .models import Membership, Mix, Production
+from .models import Membership, Mix, Production, StoredFile
 
 _RANK = {Membership.Role.GUEST: 0, Membership.Role.REVIEWER: 1, Membership.Role.LEAD: 2}
 
@@ -36,6 +36,15 @@ def production_for(person: Person, production_id: int) -> Production:
     if production is None:
         raise Http404
     return production
+
+
+def file_for(person: Person, file_id: int) -> StoredFile:
+    """A delivered file of a production in which the person may take in, or Http404."""
+    row = StoredFile.objects.select_related("production").filter(pk=file_id, kind=StoredFile.Kind.MEDIA, production__memberships__person=person).first()
+    if row is None:
+        raise Http404
+    require(person, row.production, Membership.Role.REVIEWER)
+    return row
 
 
 def mix_for(person: Person, mix_id: int, *related: str) -> Mix:

@@ -8,7 +8,7 @@ from django.db import IntegrityError, transaction
 from django.db.models import Max
 
 from mezzavoce_core.judge.spec import PRESETS
-from mezzavoce_core.media.probe import FileInfo
+from mezzavoce_core.media.layouts import parse_layout
 from mezzavoce_core.timecode import FrameRate, parse_rate, parse_timecode
 
 from ..accounts.models import Person, record
@@ -16,19 +16,21 @@ from ..config.refusals import Refused
 from .access import require
 from .models import Contact, Membership, Mix, Production, Programme, Spec, SpecVersion, StoredFile, Track
 from .signals import taken_in
+from .sounds import Piece, Shape, check_pieces, shape_of, signature
 
 
 @dataclass(frozen=True)
 class Intake:
     """What is taken in: a programme (an existing one, or number and title of a new one), the timing, and files with their roles."""
 
-    files: Sequence[tuple[StoredFile, str]]
+    files: Sequence[Piece | tuple[StoredFile, str]]
     frame_rate: str
     start_timecode: str
     programme: Programme | None = None
     number: int | None = None
     title: str = ""
     label: str = ""
+    layout: str = ""
 
 
 def ship_presets() -> None:
@@ -90,15 +92,16 @@ def plan_programme(
 def take_in(person: Person, production: Production, intake: Intake) -> Mix:
     """Make a mix of stored files and have it measured. Nothing is made unless everything fits together."""
     require(person, production, Membership.Role.REVIEWER)
-    _check_files(production, intake.files)
-    mixed = next(f for f, role in intake.files if role == Track.Role.MIX)
-    info = FileInfo.from_dict(mixed.facts)
+    pieces = [Piece(*p) for p in intake.files]
+    _check_files(production, pieces)
+    shape = shape_of(pieces, parse_layout(intake.layout) if intake.layout else "")
+    info = shape.info
     rate = timing(intake.frame_rate, intake.start_timecode)
     with transaction.atomic():
         programme = intake.programme or plan_programme(person, production, _next_number(production, intake.number), intake.title)
         # Locked, so that two intakes at once get two numbers.
         Programme.objects.select_for_update().get(pk=programme.pk)
-        label = intake.label or info.layout
+        label = intake.label or shape.layout
         number = (Mix.objects.filter(programme=programme, label=label).aggregate(n=Max("number"))["n"] or 0) + 1
         mix = Mix.objects.create(
             programme=programme,
@@ -108,12 +111,14 @@ def take_in(person: Person, production: Production, intake: Intake) -> Mix:
             drop_frame=rate.drop_frame,
             start_timecode=intake.start_timecode,
             sample_rate_hz=info.sample_rate_hz,
-            channels=info.channels,
+            channels=shape.channels,
+            layout=shape.layout,
             duration_s=info.duration_s,
             has_picture=info.has_picture,
             taken_in_by=person,
         )
-        Track.objects.bulk_create([Track(mix=mix, file=file, role=role) for file, role in intake.files])
+        Track.objects.bulk_create([Track(mix=mix, file=p.file, role=p.role, tracks=p.tracks) for p in pieces])
+        _remember(production, pieces, shape)
         record(production, person, "take in", str(mix))
         taken_in.send(sender=Mix, mix=mix, person=person)
     return mix
@@ -134,21 +139,23 @@ def _next_number(production: Production, wanted: int | None) -> int:
     return (Programme.objects.filter(production=production).aggregate(n=Max("number"))["n"] or 0) + 1
 
 
-def _check_files(production: Production, files: Sequence[tuple[StoredFile, str]]) -> None:
-    mixes = [f for f, role in files if role == Track.Role.MIX]
-    if not mixes:
-        raise Refused("No file is marked as the mix. Choose a video or audio file that holds the finished mix.")
-    if len(mixes) > 1:
-        raise Refused("Two files are marked as the mix; give one of them the role of a stem.")
-    if any(f.production_id != production.pk for f, _ in files):
+def _check_files(production: Production, pieces: Sequence[Piece]) -> None:
+    if any(p.file.production_id != production.pk for p in pieces):
         raise Refused("A file belongs to another production. Choose the files again.")
-    seen: dict[str, StoredFile] = {}
-    for file, _ in files:
-        if file.sha256 in seen:
-            raise Refused(f"“{file.name}” and “{seen[file.sha256].name}” are the same file. Remove one of them.")
-        seen[file.sha256] = file
-    before = (
-        Track.objects.filter(file__sha256=mixes[0].sha256, role=Track.Role.MIX, mix__programme__production=production).select_related("mix__programme").first()
-    )
-    if before:
-        raise Refused(f"This very file is here already as {before.mix}. Measure that one again, or choose the new export.")
+    check_pieces(pieces)
+    mixed = next(p for p in pieces if p.role == Track.Role.MIX)
+    before = Track.objects.filter(file__sha256=mixed.file.sha256, role=Track.Role.MIX, tracks=mixed.tracks, mix__programme__production=production)
+    earlier = before.select_related("mix__programme").first()
+    if earlier:
+        raise Refused(f"This very file is here already as {earlier.mix}. Measure that one again, or choose the new export.")
+
+
+def _remember(production: Production, pieces: Sequence[Piece], shape: Shape) -> None:
+    """The next file that is made up like this one gets the same roles proposed."""
+    mixed = next(p for p in pieces if p.role == Track.Role.MIX)
+    if not mixed.tracks:
+        return
+    row = Production.objects.select_for_update().get(pk=production.pk)
+    roles = {p.tracks: p.role for p in pieces if p.file.pk == mixed.file.pk}
+    row.track_maps = row.track_maps | {signature(mixed.info): {"roles": roles, "layout": shape.layout}}
+    row.save(update_fields=["track_maps"])

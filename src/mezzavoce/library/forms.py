@@ -1,6 +1,7 @@
 """The intake form: programme, timing, files with roles."""
 
 import json
+import re
 from typing import Any
 
 from django import forms
@@ -9,6 +10,9 @@ from mezzavoce_core.errors import TimecodeError
 
 from .actions import timing
 from .models import Production, Programme, StoredFile, Track
+from .sounds import Piece
+
+_TRACKS = re.compile(r"(\d+(-\d+)?(\+\d+(-\d+)?)*)?")
 
 FRAME_RATES = (
     ("24000/1001", "23.976"),
@@ -27,13 +31,14 @@ FRAME_RATES = (
 
 
 class IntakeForm(forms.Form):
-    """What is taken in. ``files`` is JSON: a list of ``{"id": …, "role": …}``."""
+    """What is taken in. ``files`` is JSON: a list of ``{"id": …, "role": …, "tracks": …}``; ``layout`` says where the channels stand."""
 
     programme = forms.ModelChoiceField(Programme.objects.none(), required=False, empty_label="a new programme")
     number = forms.IntegerField(min_value=1, max_value=9999, required=False)
     title = forms.CharField(max_length=160, required=False)
     frame_rate = forms.ChoiceField(choices=FRAME_RATES)
     start_timecode = forms.CharField(max_length=16)
+    layout = forms.CharField(max_length=120, required=False)
     files = forms.CharField(widget=forms.HiddenInput)
 
     def __init__(self, production: Production, *args: Any, **kwargs: Any) -> None:
@@ -44,16 +49,16 @@ class IntakeForm(forms.Form):
         assert isinstance(programmes, forms.ModelChoiceField)
         programmes.queryset = Programme.objects.filter(production=production)
 
-    def clean_files(self) -> list[tuple[StoredFile, str]]:
-        """Stored files with their roles."""
+    def clean_files(self) -> list[Piece]:
+        """Stored files, or some of their tracks, with their roles."""
         try:
-            chosen = [(int(f["id"]), str(f["role"])) for f in json.loads(self.cleaned_data["files"])]
+            chosen = [(int(f["id"]), str(f["role"]), str(f.get("tracks", ""))) for f in json.loads(self.cleaned_data["files"])]
         except (ValueError, TypeError, KeyError):
             raise forms.ValidationError("The list of files did not arrive whole; choose the files again.") from None
-        rows = StoredFile.objects.filter(production=self._production, kind=StoredFile.Kind.MEDIA).in_bulk([i for i, _ in chosen])
-        if any(i not in rows or role not in Track.Role.values for i, role in chosen):
+        rows = StoredFile.objects.filter(production=self._production, kind=StoredFile.Kind.MEDIA).in_bulk([i for i, _, _ in chosen])
+        if any(i not in rows or role not in Track.Role.values or not _TRACKS.fullmatch(tracks) for i, role, tracks in chosen):
             raise forms.ValidationError("A file of the list is not here any more; choose it again.")
-        return [(rows[i], role) for i, role in chosen]
+        return [Piece(rows[i], role, tracks) for i, role, tracks in chosen]
 
     def clean(self) -> dict[str, Any]:
         """Timing that can be; a title where the programme is new."""

@@ -17,6 +17,8 @@ class Production(models.Model):
 
     name = models.CharField(max_length=120)
     spec_version = models.ForeignKey("SpecVersion", on_delete=models.PROTECT, related_name="+")
+    # How files with several sounds were mapped last, by how their tracks are made up.
+    track_maps = models.JSONField(default=dict, blank=True)
 
     def __str__(self) -> str:
         """Its name."""
@@ -75,6 +77,8 @@ class SpecVersion(models.Model):
     spec = models.ForeignKey(Spec, on_delete=models.CASCADE, related_name="versions")
     number = models.PositiveIntegerField(default=1)
     limits = models.JSONField(default=dict)
+    made_by = models.ForeignKey(Person, null=True, on_delete=models.PROTECT, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True, null=True)
 
     class Meta:
         constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["spec", "number"], name="one_number_a_version")]
@@ -132,6 +136,8 @@ class StoredFile(models.Model):
     size = models.PositiveBigIntegerField(default=0)
     sha256 = models.CharField(max_length=64, blank=True)
     facts = models.JSONField(null=True)
+    # What a look through a file with several sounds told: each one, its proposed role, its peaks.
+    survey = models.JSONField(null=True)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -187,6 +193,9 @@ class Mix(models.Model):
     start_timecode = models.CharField(max_length=16)
     sample_rate_hz = models.PositiveIntegerField()
     channels = models.PositiveIntegerField()
+    layout = models.CharField(max_length=120, blank=True)
+    # In and out of each part of the programme in samples, set by hand; null where the proposal counts.
+    ranges = models.JSONField(null=True)
     duration_s = models.FloatField()
     has_picture = models.BooleanField(default=False)
     taken_in_by = models.ForeignKey(Person, null=True, on_delete=models.PROTECT, related_name="+")
@@ -238,7 +247,9 @@ class Track(models.Model):
     mix = models.ForeignKey(Mix, on_delete=models.CASCADE, related_name="tracks")
     file = models.ForeignKey(StoredFile, on_delete=models.PROTECT, related_name="tracks")
     role = models.CharField(max_length=10, choices=Role)
+    # Tracks (or channels) of the file, as in a track map; empty for its first track as a whole.
+    tracks = models.CharField(max_length=60, blank=True)
 
     def __str__(self) -> str:
         """Role and file."""
-        return f"{self.role}: {self.file}"
+        return f"{self.role}: {self.file}{f', tracks {self.tracks}' if self.tracks else ''}"

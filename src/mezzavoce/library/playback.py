@@ -1,6 +1,8 @@
 """Picture and sound for the browser, made once from whatever was delivered."""
 
 import subprocess
+from collections.abc import Sequence
+from contextlib import ExitStack
 from datetime import timedelta
 from pathlib import Path
 
@@ -10,8 +12,11 @@ from django.db.models import Q
 from django.utils import timezone
 
 from mezzavoce_core.media.tools import GUARDED
+from mezzavoce_core.media.tracks import read_tracks
 
+from ..config.refusals import Refused
 from .models import Mix, StoredFile, Track
+from .sounds import tracks_of
 from .storage import drop, keep, local_copy, work_folder
 
 _LEASE = timedelta(minutes=2)
@@ -32,7 +37,7 @@ _PICTURE = (
     "12",
 )
 # Mono and stereo stay; more channels are folded down for the browser only.
-_SOUND = ("-map", "0:a:0", "-c:a", "aac", "-b:a", "192k", "-ac", "2")
+_SOUND = ("-c:a", "aac", "-b:a", "192k", "-ac", "2")
 
 
 def waiting_mixes() -> list[int]:
@@ -47,12 +52,13 @@ def make_playback(mix_id: int) -> bool:
     mix = _claim(mix_id)
     if mix is None:
         return False
-    track = Track.objects.select_related("file").get(mix=mix, role=Track.Role.MIX)
-    with work_folder() as folder, local_copy(track.file) as source:
+    mixed = [t for t in tracks_of(mix) if t.role == Track.Role.MIX]
+    with work_folder() as folder, ExitStack() as copies:
+        paths = [copies.enter_context(local_copy(t.file)) for t in mixed]
         target = folder / "playback.mp4"
         picture = _PICTURE if mix.has_picture else ("-vn",)
         limit_s = 600 + 4 * mix.duration_s
-        problem = _ffmpeg(["-i", f"file:{source.resolve()}", *picture, *_SOUND], target, limit_s)
+        problem = _ffmpeg([*sound_options(mixed, paths), *picture, *_SOUND], target, limit_s)
         with transaction.atomic():
             mix = Mix.objects.select_for_update().select_related("programme__production").get(pk=mix_id)
             if problem:
@@ -65,6 +71,43 @@ def make_playback(mix_id: int) -> bool:
             mix.playback_lease = None
             mix.save(update_fields=["playback", "playback_state", "playback_error", "playback_lease"])
     return True
+
+
+def sound_options(tracks: Sequence[Track], paths: Sequence[Path]) -> list[str]:
+    """Inputs and mapping of ffmpeg for a sound: a whole file, tracks or channels of one, or one channel from each of several."""
+    inputs = [option for path in paths for option in ("-i", f"file:{path.resolve()}")]
+    if len(paths) > 1:
+        return [*inputs, "-filter_complex", _merged([(k, 0) for k in range(len(paths))]), "-map", "[sound]"]
+    chosen = read_tracks(tracks[0].tracks) if tracks[0].tracks else ()
+    if not chosen:
+        return [*inputs, "-map", "0:a:0"]
+    if len(tracks[0].file.facts["streams"]) == 1:
+        picked = "|".join(f"c{k}=c{t - 1}" for k, t in enumerate(chosen))
+        return [*inputs, "-filter_complex", f"[0:a:0]pan={len(chosen)}c|{picked}[sound]", "-map", "[sound]"]
+    if len(chosen) == 1:
+        return [*inputs, "-map", f"0:a:{chosen[0] - 1}"]
+    return [*inputs, "-filter_complex", _merged([(0, t - 1) for t in chosen]), "-map", "[sound]"]
+
+
+def _merged(streams: Sequence[tuple[int, int]]) -> str:
+    return "".join(f"[{k}:a:{n}]" for k, n in streams) + f"amerge=inputs={len(streams)}[sound]"
+
+
+def listen(file: StoredFile, tracks: str, target: Path) -> None:
+    """Twelve seconds of some tracks of a file from where they are loudest, to be heard while roles are given. Raises Refused where nothing is there."""
+    with local_copy(file) as path:
+        track = Track(file=file, tracks=tracks, role=Track.Role.MIX)
+        begin = _loudest_s(file, tracks)
+        problem = _ffmpeg(["-ss", f"{begin:.2f}", *sound_options([track], [path]), "-t", "12", *_SOUND], target, 60)
+    if problem:
+        raise Refused("This track cannot be played; give it a role by its name, or leave it out.")
+
+
+def _loudest_s(file: StoredFile, tracks: str) -> float:
+    """A little before the highest point of the small waveform."""
+    lane = next((p for p in file.survey or [] if p["tracks"] == tracks), None)
+    wave = lane["wave_dbfs"][0] if lane else []
+    return max(0.0, wave.index(max(wave)) / len(wave) * file.facts["duration_s"] - 4.0) if wave else 0.0
 
 
 def cut(source: Path, in_s: float, out_s: float, target: Path) -> None:

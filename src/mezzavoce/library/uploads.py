@@ -1,19 +1,20 @@
 """Files arriving in pieces, so that a broken connection costs one piece and not the file."""
 
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.db import transaction
 from django.http import Http404
 
-from mezzavoce_core.errors import MediaError
-from mezzavoce_core.media.probe import probe
+from mezzavoce_core.errors import NotMeasurable
 
 from ..accounts.models import Person
 from ..config.refusals import Overtaken, Refused
 from .access import require
+from .core_process import ask
 from .models import Membership, Production, StoredFile, Upload
-from .storage import keep, sha256_of
+from .storage import keep, local_copy, sha256_of
 
 _NAME_LENGTH = 200
 
@@ -62,14 +63,25 @@ def finish(upload: Upload) -> StoredFile:
         raise Overtaken(f"“{upload.name}” goes on at byte {upload.received}.")
     part = Path(upload.part)
     try:
-        info = probe(part, upload.name)
-    except MediaError:
+        facts = ask("probe", path=str(part), name=upload.name)
+    except NotMeasurable:
         give_up(upload)
         raise
     with transaction.atomic():
-        row = keep(part, upload.production, StoredFile.Kind.MEDIA, upload.name, sha256=sha256_of(part), facts=info.as_dict())
+        row = keep(part, upload.production, StoredFile.Kind.MEDIA, upload.name, sha256=sha256_of(part), facts=facts)
         upload.delete()
     return row
+
+
+def survey(row: StoredFile) -> list[dict[str, Any]]:
+    """The sounds of a file with a proposed role each; looked through once and kept."""
+    if row.survey is None:
+        with local_copy(row) as path:
+            limit_s = settings.CORE_SECONDS + settings.CORE_SECONDS_PER_SECOND * row.facts["duration_s"]
+            row.survey = ask("survey", limit_s=limit_s, path=str(path), name=row.name)
+        row.save(update_fields=["survey"])
+    found: list[dict[str, Any]] = row.survey
+    return found
 
 
 def give_up(upload: Upload) -> None:

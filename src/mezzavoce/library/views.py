@@ -8,12 +8,17 @@ from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from mezzavoce_core.media.probe import FileInfo
+
 from ..config.refusals import Refused
 from . import actions, uploads
-from .access import mix_for, production_for, require
+from .access import file_for, mix_for, production_for, require
 from .forms import IntakeForm
 from .models import Membership, StoredFile
+from .playback import listen as make_listen
 from .serving import serve
+from .sounds import holds_several, signature
+from .storage import work_folder
 
 
 @login_required
@@ -64,9 +69,35 @@ def upload_piece(request: HttpRequest, key: str) -> JsonResponse:
 @login_required
 @require_POST
 def upload_done(request: HttpRequest, key: str) -> JsonResponse:
-    """The file is whole: its facts, for correction."""
+    """The file is whole: its facts, for correction; whether it holds several sounds, and how such a file was mapped last."""
     row = uploads.finish(uploads.find(request.user, key))
-    return JsonResponse({"id": row.pk, "name": row.name, "size": row.size, "facts": row.facts})
+    info = FileInfo.from_dict(row.facts)
+    several = holds_several(info)
+    remembered = row.production.track_maps.get(signature(info)) if several else None
+    facts = row.facts | {"says_layout": info.says_layout}
+    survey = reverse("survey", args=[row.pk]) if several else None
+    return JsonResponse({"id": row.pk, "name": row.name, "size": row.size, "facts": facts, "survey": survey, "remembered": remembered})
+
+
+@login_required
+@require_GET
+def survey(request: HttpRequest, file_id: int) -> JsonResponse:
+    """The sounds of a file: tracks, proposed role, why, peaks; where each can be heard."""
+    row = file_for(request.user, file_id)
+    found = uploads.survey(row)
+    address = reverse("listen", args=[row.pk])
+    return JsonResponse({"lanes": [lane | {"listen": f"{address}?tracks={lane['tracks'].replace('+', '%2B')}"} for lane in found]})
+
+
+@login_required
+@require_GET
+def listen(request: HttpRequest, file_id: int) -> HttpResponseBase:
+    """Some seconds of some tracks of a file."""
+    row = file_for(request.user, file_id)
+    with work_folder() as folder:
+        target = folder / "listen.mp4"
+        make_listen(row, request.GET.get("tracks", ""), target)
+        return HttpResponse(target.read_bytes(), content_type="audio/mp4", headers={"Cache-Control": "private, max-age=3600"})
 
 
 @login_required

@@ -1,6 +1,8 @@
 """Measuring and judging: one function a use case."""
 
+from collections.abc import Sequence
 from datetime import timedelta
+from pathlib import Path
 from typing import Any
 
 from django.db import IntegrityError, transaction
@@ -10,20 +12,27 @@ from mezzavoce_core import VERSION
 from mezzavoce_core.errors import MezzavoceError
 from mezzavoce_core.exchange.document import document
 from mezzavoce_core.exchange.features import read_features
+from mezzavoce_core.exchange.peaks import write_peaks
 from mezzavoce_core.exchange.series import write_page_series
 from mezzavoce_core.judge.judging import judge as core_judge
+from mezzavoce_core.measure.programme import Part, by_hand
+from mezzavoce_core.measure.programme import Programme as Parts
 
 from ..accounts.models import Person, record
 from ..config.celery import app
 from ..config.refusals import Overtaken, Refused
+from ..library import core_process, specs
 from ..library.access import require
-from ..library.models import Membership, Mix, SpecVersion, StoredFile, Track
+from ..library.models import Membership, Mix, Production, Programme, Spec, SpecVersion, StoredFile
+from ..library.sounds import order_part, sounds, tracks_of
 from ..library.storage import drop, keep, local_copy, work_folder
-from . import core_process, queue
+from . import queue
 from .models import Finding, Judgement, Run
+from .selectors import stale_mixes
 from .signals import judged
 
 _RETRY_AFTER = timedelta(seconds=5)
+_LONGEST_MOMENT_S = 0.2
 
 
 def request_run(person: Person, mix: Mix) -> Run:
@@ -77,23 +86,32 @@ def _carry_out(run: Run) -> None:
             if row.lease_holder != run.lease_holder or row.state != Run.State.RUNNING:
                 return
             row.features = keep(features, mix.production, StoredFile.Kind.FEATURES, "features.npz")
+            row.peaks = _keep_peaks(row, folder)
             row.state, row.active_key, row.finished, row.progress, row.core_version = Run.State.MEASURED, None, timezone.now(), 1.0, VERSION
             row.stage = "measured"
             row.save()
             judge_run(row, mix.programme.judged_by)
 
 
+def _keep_peaks(run: Run, folder: Path) -> StoredFile:
+    """True peaks at several levels of detail, for the page."""
+    assert run.features is not None
+    path = folder / "peaks.bin"
+    with local_copy(run.features) as features:
+        write_peaks(read_features(features), path)
+    return keep(path, run.mix.production, StoredFile.Kind.SERIES, "peaks.bin")
+
+
 def _job(mix: Mix) -> dict[str, Any]:
     """The order's part about files. Paths are of this machine; a shared store hands out copies."""
-    tracks = list(Track.objects.filter(mix=mix).select_related("file").order_by("id"))
+    tracks = tracks_of(mix)
     paths = {}
     for track in tracks:
         with local_copy(track.file) as path:
             paths[track.pk] = str(path)
-    mixed = next(t for t in tracks if t.role == Track.Role.MIX)
-    stems = [{"paths": [paths[t.pk]], "role": t.role, "name": t.file.name} for t in tracks if t is not mixed]
+    mixed, *stems = [order_part(role, own, layout, paths) for role, own, layout in sounds(tracks, mix.layout)]
     rate = mix.frame_rate + ("df" if mix.drop_frame else "")
-    return {"mix": {"paths": [paths[mixed.pk]], "name": mixed.file.name}, "stems": stems, "rate": rate, "start": mix.start_timecode}
+    return {"mix": mixed, "stems": stems, "rate": rate, "start": mix.start_timecode}
 
 
 def _set_aside(run: Run, error: MezzavoceError) -> None:
@@ -114,7 +132,8 @@ def judge_run(run: Run, spec_version: SpecVersion) -> Judgement:
     if run.features is None:
         raise Refused("This mix has no measurement to judge; measure it first.")
     with local_copy(run.features) as path:
-        result = core_judge(read_features(path), spec_version.as_core)
+        measurement = read_features(path)
+    result = core_judge(measurement, spec_version.as_core, programme=_programme(run.mix, measurement.duration_s))
     detail = document(result)
     with transaction.atomic(), work_folder() as folder:
         for old in Judgement.objects.filter(run=run, spec_version=spec_version).select_related("series"):
@@ -149,6 +168,114 @@ def judge_run(run: Run, spec_version: SpecVersion) -> Judgement:
         )
         judged.send(sender=Judgement, judgement=judgement)
     return judgement
+
+
+def _programme(mix: Mix, duration_s: float) -> Parts | None:
+    """The ranges set by hand; None lets the core find the programme."""
+    if mix.ranges is None:
+        return None
+    return by_hand([Part(mix.seconds(a), min(mix.seconds(b), duration_s)) for a, b in mix.ranges], duration_s)
+
+
+def rejudge(mix: Mix) -> Judgement | None:
+    """Judge the newest measured run of a mix by what counts now; None where nothing is measured that can be judged."""
+    run = Run.objects.filter(mix=mix, state=Run.State.MEASURED, features__isnull=False).order_by("-id").first()
+    return judge_run(run, mix.programme.judged_by) if run else None
+
+
+def set_ranges(person: Person, mix: Mix, timecodes: Sequence[tuple[str, str]] | None) -> Judgement | None:
+    """Say which parts of a mix are programme (None: what was found), and judge it again at once.
+
+    Raises TimecodeError or RangeError with a sentence; then nothing changes.
+    """
+    require(person, mix.production, Membership.Role.REVIEWER)
+    clock = mix.clock
+    parts = None if timecodes is None else [(clock.seconds_at(begin), clock.seconds_at(end)) for begin, end in timecodes]
+    if parts is not None:
+        if not parts:
+            raise Refused("A programme needs at least one range; or go back to what was found.")
+        # A frame may begin a little behind the last sample.
+        slack = float(1 / clock.rate.fps)
+        parts = [(a, min(b, mix.duration_s) if b <= mix.duration_s + slack else b) for a, b in parts]
+        by_hand([Part(a, b) for a, b in parts], mix.duration_s)
+    with transaction.atomic():
+        row = Mix.objects.select_for_update().get(pk=mix.pk)
+        before = row.ranges
+        row.ranges = None if parts is None else [[row.samples(a), row.samples(b)] for a, b in parts]
+        row.save(update_fields=["ranges"])
+        mix.ranges = row.ranges
+        record(mix.production, person, "set range", str(mix), before=before, after=row.ranges)
+        return rejudge(mix)
+
+
+def choose_spec(person: Person, production: Production, version: SpecVersion) -> None:
+    """The spec that a production's mixes are judged by, unless a programme has its own."""
+    require(person, production, Membership.Role.LEAD)
+    _check_spec(production, version)
+    with transaction.atomic():
+        row = Production.objects.select_for_update().get(pk=production.pk)
+        record(production, person, "choose spec", str(production), before=str(row.spec_version), after=str(version))
+        row.spec_version = version
+        row.save(update_fields=["spec_version"])
+        _judge_soon()
+
+
+def choose_own_spec(person: Person, programme: Programme, version: SpecVersion | None) -> None:
+    """A spec of its own for a programme; None: the production's."""
+    require(person, programme.production, Membership.Role.REVIEWER)
+    if version is not None:
+        _check_spec(programme.production, version)
+    with transaction.atomic():
+        row = Programme.objects.select_for_update().get(pk=programme.pk)
+        record(programme.production, person, "choose spec", str(programme), before=str(row.spec_version or ""), after=str(version or ""))
+        row.spec_version = version
+        row.save(update_fields=["spec_version"])
+        _judge_soon()
+
+
+def change_spec(person: Person, spec: Spec, data: dict[str, Any]) -> SpecVersion:
+    """A new version of a production's spec; what was judged by the one before it is judged again by this one."""
+    with transaction.atomic():
+        version = specs.new_version(person, spec, data)
+        older = list(spec.versions.exclude(pk=version.pk).values_list("pk", flat=True))
+        Production.objects.filter(pk=spec.production_id, spec_version__in=older).update(spec_version=version)
+        Programme.objects.filter(production=spec.production_id, spec_version__in=older).update(spec_version=version)
+        _judge_soon()
+    return version
+
+
+def _check_spec(production: Production, version: SpecVersion) -> None:
+    if version.spec.production_id not in (None, production.pk):
+        raise Refused("This spec belongs to another production. Copy it there first.")
+
+
+def _judge_soon() -> None:
+    transaction.on_commit(lambda: app.send_task("mezzavoce.measuring.tasks.judge_stale"))
+
+
+def judge_stale() -> int:
+    """Judge every mix again whose newest measurement was not judged yet by the spec that counts now; returns how many."""
+    done = 0
+    for mix in stale_mixes():
+        with transaction.atomic():
+            # Whoever holds the mix is at it already.
+            if not Mix.objects.select_for_update(skip_locked=True).filter(pk=mix.pk).exists():
+                continue
+            try:
+                done += rejudge(mix) is not None
+            except MezzavoceError as error:
+                # Features of an older version: only measuring again helps.
+                Run.objects.filter(mix=mix, state=Run.State.MEASURED).update(features=None, error=str(error))
+    return done
+
+
+def samples(mix: Mix, from_s: float, length_s: float) -> dict[str, Any]:
+    """The samples of a moment of a mix, at most a fifth of a second: rate and channels."""
+    if not 0 < length_s <= _LONGEST_MOMENT_S:
+        raise Refused(f"A moment lasts up to {_LONGEST_MOMENT_S} s; ask for less.")
+    sound = _job(mix)["mix"]
+    found: dict[str, Any] = core_process.ask("samples", sound=sound, from_s=from_s, length_s=length_s)
+    return found
 
 
 def _figures(detail: dict[str, Any], findings: list[dict[str, Any]]) -> dict[str, Any]:

@@ -32,6 +32,7 @@ class Run(models.Model):
     error = models.TextField(blank=True)
     core_version = models.CharField(max_length=20, blank=True)
     features = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
+    peaks = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
     requested_by = models.ForeignKey(Person, null=True, on_delete=models.SET_NULL, related_name="+")
     created = models.DateTimeField(auto_now_add=True)
     started = models.DateTimeField(null=True)

@@ -16,9 +16,19 @@ def newest_run(mix: Mix) -> Run | None:
 def current_judgement(mix: Mix) -> Judgement | None:
     """The newest judgement of the newest measured run, by the spec that counts now if there is one."""
     wanted = mix.programme.judged_by.pk
-    found = list(Judgement.objects.filter(run__mix=mix).select_related("spec_version__spec", "series", "run").order_by("-run_id", "-id")[:8])
+    found = list(Judgement.objects.filter(run__mix=mix).select_related("spec_version__spec", "series", "run__peaks").order_by("-run_id", "-id")[:8])
     newest = [j for j in found if j.run_id == found[0].run_id]
     return next((j for j in newest if j.spec_version_id == wanted), newest[0] if newest else None)
+
+
+def stale_mixes() -> list[Mix]:
+    """Mixes whose newest measured run has no judgement by the spec that counts now."""
+    newest: dict[int, Run] = {}
+    runs = Run.objects.filter(state=Run.State.MEASURED, features__isnull=False).order_by("id")
+    for run in runs.select_related("mix__programme__production__spec_version__spec", "mix__programme__spec_version__spec"):
+        newest[run.mix_id] = run
+    judged = set(Judgement.objects.filter(run__in=[r.pk for r in newest.values()]).values_list("run_id", "spec_version_id"))
+    return [r.mix for r in newest.values() if (r.pk, r.mix.programme.judged_by.pk) not in judged]
 
 
 def run_for(person: Person, run_id: int) -> Run:

@@ -13,6 +13,12 @@ def wake() -> None:
         pass
 
 
+@shared_task
+def judge_stale() -> None:
+    """Judge again what a changed or newly chosen spec left behind."""
+    actions.judge_stale()
+
+
 @worker_ready.connect
 def take_up(**_: object) -> None:
     """Whatever a stopped worker left is taken up at once."""

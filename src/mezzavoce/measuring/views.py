@@ -1,10 +1,11 @@
 """Asking for a measurement, cancelling it, and the curves that the page draws."""
 
 from django.contrib.auth.decorators import login_required
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 from django.shortcuts import redirect
 from django.views.decorators.http import require_GET, require_POST
 
+from ..config.refusals import Refused
 from ..library.access import mix_for
 from ..library.serving import serve
 from . import actions
@@ -38,3 +39,37 @@ def series(request: HttpRequest, mix_id: int) -> HttpResponseBase:
     response = serve(request, judgement.series, "application/octet-stream")
     response["Cache-Control"] = "private, no-cache"
     return response
+
+
+@login_required
+@require_POST
+def set_range(request: HttpRequest, mix_id: int) -> JsonResponse:
+    """Say what of the file is programme, or go back to what was found; judged again at once."""
+    mix = mix_for(request.user, mix_id)
+    begins, ends = request.POST.getlist("from"), request.POST.getlist("to")
+    if len(begins) != len(ends):
+        raise Refused("A range came without its in or its out. Set both, then save again.")
+    actions.set_ranges(request.user, mix, None if request.POST.get("found") else list(zip(begins, ends, strict=True)))
+    return JsonResponse({})
+
+
+@login_required
+@require_GET
+def peaks(request: HttpRequest, mix_id: int) -> HttpResponseBase:
+    """True peaks of every channel at several levels of detail; a page asks for the bytes of its view."""
+    judgement = current_judgement(mix_for(request.user, mix_id))
+    if judgement is None or judgement.run.peaks is None:
+        raise Http404
+    return serve(request, judgement.run.peaks, "application/octet-stream")
+
+
+@login_required
+@require_GET
+def samples(request: HttpRequest, mix_id: int) -> JsonResponse:
+    """The samples of a moment, every channel, for pictures at sample resolution."""
+    mix = mix_for(request.user, mix_id)
+    try:
+        from_s, length_s = float(request.GET["from"]), float(request.GET["length"])
+    except (KeyError, ValueError):
+        raise Refused("A moment needs its beginning and its length in seconds.") from None
+    return JsonResponse(actions.samples(mix, max(0.0, from_s), length_s))

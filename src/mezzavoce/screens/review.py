@@ -14,6 +14,8 @@ from ..notes.actions import last_undoable
 from ..notes.models import Decision
 from ..notes.selectors import Marked, marked
 from ..notes.wording import KINDS, change, in_sentence, prediction, proposed_text
+from .pictures import Picture, picture_of
+from .ranges import RangeWords, range_words
 from .verdict import Figure, figures, sentence
 
 
@@ -87,6 +89,16 @@ class Review:
         }
 
     @property
+    def picture(self) -> Picture | None:
+        """What is drawn from the samples beside the chosen finding."""
+        return picture_of(self.chosen.mark.evidence, self.judgement.detail["file"]) if self.chosen and self.judgement else None
+
+    @property
+    def range(self) -> RangeWords:
+        """What of the file is programme, in words."""
+        return range_words(self.judgement.detail["range"] if self.judgement else None, self.mix)
+
+    @property
     def for_page(self) -> dict[str, Any]:
         """What the scripts of the page need, as JSON types."""
         clock = self.mix.clock
@@ -97,6 +109,7 @@ class Review:
             "dropFrame": clock.rate.drop_frame,
             "start": self.mix.start_timecode,
             "limits": self.judgement.spec_version.limits if self.judgement else {},
+            "range": self.range.for_page,
             "speech": [[s["in_s"], s["out_s"]] for s in detail.get("speech") or []],
             "marks": [
                 {

@@ -14,7 +14,17 @@ from ..units import Floats, amplitude_to_db, power_to_lufs
 
 BLOCK_S = 0.1
 ABSENT = -32768
-_PAGE_CURVES = ("momentary_lufs", "short_term_lufs", "speech_lufs", "music_lufs", "effects_lufs", "background_lufs", "local_ratio_lu", "speech_probability")
+_PAGE_CURVES = (
+    "momentary_lufs",
+    "short_term_lufs",
+    "speech_lufs",
+    "music_lufs",
+    "effects_lufs",
+    "background_lufs",
+    "local_ratio_lu",
+    "speech_probability",
+    "true_peak_dbtp",
+)
 _SILENCE_LUFS = -100.0
 
 
@@ -76,11 +86,14 @@ def write_page_series(judgement: Judgement, path: Path) -> None:
     The JSON line is padded with blanks to an even length; -32768 stands for an absent figure.
     """
     curves = series(judgement)
-    count = len(curves["time_s"])
-    header = json.dumps({"curves": list(_PAGE_CURVES), "count": count, "hop_s": BLOCK_S})
+    # Counted from the first sample of the file; what lies before the programme is absent.
+    before = round(judgement.evidence.origin_s / BLOCK_S)
+    count = before + len(curves["time_s"])
+    start_s = judgement.evidence.origin_s - before * BLOCK_S
+    header = json.dumps({"curves": list(_PAGE_CURVES), "count": count, "hop_s": BLOCK_S, "start_s": round(start_s, 3)})
     header += " " * (1 - len(header) % 2) + "\n"
     with path.open("wb") as file:
         file.write(header.encode())
         for name in _PAGE_CURVES:
-            values = np.nan_to_num(np.round(curves[name] * 100), nan=ABSENT)
+            values = np.nan_to_num(np.round(np.concatenate([np.full(before, np.nan), curves[name]]) * 100), nan=ABSENT)
             file.write(np.clip(values, ABSENT, 32767).astype("<i2").tobytes())

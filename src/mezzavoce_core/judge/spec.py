@@ -12,6 +12,8 @@ from typing import Any
 
 from ..errors import SpecError
 
+SCHEMA = "mezzavoce.spec/1"
+_TOP = ("schema", "name", "source", "limits")
 ANCHORS = ("programme", "dialogue")
 MONO_WAYS = ("single", "dual")
 
@@ -56,6 +58,10 @@ class Spec:
         """Name and every limit, as in the result."""
         return {"name": self.name, "limits": asdict(self.limits)}
 
+    def as_file(self) -> dict[str, Any]:
+        """As a spec file holds it."""
+        return {"schema": SCHEMA, "name": self.name, "source": self.source, "limits": asdict(self.limits)}
+
 
 PRESETS: tuple[Spec, ...] = (
     Spec("EBU R 128", Limits(), "EBU R 128 (2023)"),
@@ -87,6 +93,29 @@ NOT_JUDGED = (
     "end_ramp_min_s",
     "effect_over_speech_lu",
 )
+BOUNDS: dict[str, tuple[float, float]] = {
+    "integrated_lufs": (-60, 0),
+    "integrated_tolerance_lu": (0, 20),
+    "true_peak_max_dbtp": (-30, 6),
+    "range_max_lu": (0, 60),
+    "short_term_max_lufs": (-60, 6),
+    "momentary_max_lufs": (-60, 6),
+    "loudness_to_dialogue_max_lu": (0, 40),
+    "section_jump_lu": (0.5, 40),
+    "clipped_run_samples": (2, 1000),
+    "dropout_s": (0.01, 2),
+    "imbalance_db": (0.5, 40),
+    "mono_loss_lu": (0.5, 40),
+    "duration_s": (0, 86400),
+    "duration_tolerance_s": (0, 3600),
+    "clearance_lu": (0, 40),
+    "clearance_must_lu": (-20, 40),
+    "first_word_lu": (-20, 40),
+    "clear_share_min": (0, 1),
+    "bridge_s": (0, 10),
+    "fall_late_s": (0, 5),
+}
+"""Smallest and largest value of every number."""
 _NEVER_NULL = ("integrated_tolerance_lu", "bridge_s", "duration_tolerance_s")
 _CHOICES = {"anchor": ANCHORS, "mono": MONO_WAYS}
 
@@ -102,18 +131,28 @@ def preset(name: str) -> Spec:
 def load(name_or_path: str) -> Spec:
     """A preset by its name, or a spec file by its path."""
     path = Path(name_or_path)
-    if not path.is_file():
-        return preset(name_or_path)
+    return loads(path.read_bytes(), path.name) if path.is_file() else preset(name_or_path)
+
+
+def loads(content: bytes, name: str = "The file") -> Spec:
+    """A spec from the content of a spec file. Raises SpecError that names the field."""
     try:
-        return from_dict(json.loads(path.read_text(encoding="utf-8")))
-    except (json.JSONDecodeError, UnicodeDecodeError) as error:
-        raise SpecError(f"“{path.name}” is not readable as JSON ({error}); correct it or export the spec again.") from None
+        return from_dict(json.loads(content.decode("utf-8")))
+    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
+        raise SpecError(f"“{name}” is not readable as JSON ({error}); correct it or export the spec again.") from None
 
 
 def from_dict(data: Any) -> Spec:
     """A spec from ``{"name": …, "limits": {…}}``. Raises SpecError that names the field."""
     if not isinstance(data, Mapping) or not isinstance(data.get("name"), str) or not isinstance(data.get("limits", {}), Mapping):
         raise SpecError("A spec is a JSON object with a “name” and “limits”.")
+    if not data["name"].strip():
+        raise SpecError("“name” is empty; give the spec a name.")
+    if data.get("schema", SCHEMA) != SCHEMA:
+        raise SpecError(f"“schema” is “{data['schema']}”; this version reads “{SCHEMA}”.")
+    foreign = sorted(set(data) - set(_TOP))
+    if foreign:
+        raise SpecError(f"A spec has no field “{foreign[0]}”; it has {', '.join(_TOP)}.")
     given = {name: value for name, value in data.get("limits", {}).items() if name not in NOT_JUDGED}
     known = {f.name: f for f in fields(Limits)}
     unknown = sorted(set(given) - set(known))
@@ -123,7 +162,7 @@ def from_dict(data: Any) -> Spec:
         _check_value(name, value)
     limits = Limits(**given)
     _check_together(limits)
-    return Spec(data["name"], limits, str(data.get("source", "")))
+    return Spec(data["name"].strip(), limits, str(data.get("source", "")))
 
 
 def _check_value(name: str, value: Any) -> None:
@@ -137,14 +176,19 @@ def _check_value(name: str, value: Any) -> None:
         return
     if isinstance(value, bool) or not isinstance(value, (int, float)):
         raise SpecError(f"“{name}” is “{value}”; it has to be a number or null.")
+    low, high = BOUNDS[name]
+    if not low <= value <= high:
+        raise SpecError(f"“{name}” is {value:g}; it has to lie between {low:g} and {high:g}.")
 
 
 def _check_together(limits: Limits) -> None:
-    if limits.integrated_tolerance_lu < 0:
-        raise SpecError("“integrated_tolerance_lu” is below 0; give how far the loudness may stand off either way.")
-    if limits.bridge_s < 0:
-        raise SpecError("“bridge_s” is below 0; give the longest pause inside one passage, in seconds.")
-    if limits.clear_share_min is not None and not 0 <= limits.clear_share_min <= 1:
-        raise SpecError("“clear_share_min” is a share from 0 to 1.")
-    if None not in (limits.clearance_lu, limits.clearance_must_lu) and limits.clearance_must_lu > limits.clearance_lu:  # type: ignore[operator]
-        raise SpecError("“clearance_must_lu” stands above “clearance_lu”; the stricter one has to be the smaller.")
+    pairs = (
+        ("clearance_must_lu", "clearance_lu", "the stricter one has to be the smaller"),
+        ("integrated_lufs", "short_term_max_lufs", "a ceiling under the loudness that is wanted can never hold"),
+        ("integrated_lufs", "momentary_max_lufs", "a ceiling under the loudness that is wanted can never hold"),
+        ("short_term_max_lufs", "momentary_max_lufs", "the shorter window can only be the louder one"),
+    )
+    for lower, upper, why in pairs:
+        below, above = getattr(limits, lower), getattr(limits, upper)
+        if below is not None and above is not None and below > above:
+            raise SpecError(f"“{lower}” ({below:g}) stands above “{upper}” ({above:g}); {why}.")

@@ -116,6 +116,42 @@ def scale_head(which: str) -> SafeString:
     return format_html('<svg class="scale" viewBox="0 0 {} 12" width="{}" height="12" aria-hidden="true">{}</svg>', scale.width, scale.width, texts)
 
 
+_SCALE_WIDTH = 210
+
+
+@register.simple_tag
+def limit_scale(row: Any) -> SafeString:
+    """Where a limit stands on its scale: what is allowed as a heavy line, what is not as hatching."""
+    facts, value = row.facts, row.value
+    if facts.choices:
+        return SafeString("")
+    scale = Scale(*facts.scale, _SCALE_WIDTH)
+    ends = format_html('<text x="4" y="30">{:g}</text><text x="{}" y="30" text-anchor="end">{:g}</text>', facts.scale[0], _SCALE_WIDTH - 4, facts.scale[1])
+    rule = format_html('<line class="rule" x1="4" x2="{}" y1="12" y2="12"/>', _SCALE_WIDTH - 4)
+    drawn = SafeString("") if value is None else _limit_marks(scale, facts.side, float(value), row.tolerance)
+    words = "not judged" if value is None else f"{value:g} {facts.unit}"
+    return format_html(
+        '<svg class="limit-scale" viewBox="0 0 {0} 32" width="{0}" height="32" role="img" aria-label="{1}">{2}{3}{4}</svg>',
+        _SCALE_WIDTH,
+        words,
+        rule,
+        ends,
+        drawn,
+    )
+
+
+def _limit_marks(scale: Scale, side: str, value: float, tolerance: float) -> SafeString:
+    at = scale.x(value)
+    ends = {"above": (scale.x(scale.low), at), "below": (at, scale.x(scale.high)), "around": (scale.x(value - tolerance), scale.x(value + tolerance))}
+    left, right = ends[side]
+    right = max(right, left + 3) if side == "around" else right
+    hatched = [x for x in range(8, scale.width - 4, 6) if x < left - 3 or x > right + 3]
+    closed = format_html_join("", '<line class="closed" x1="{}" x2="{}" y1="16" y2="8"/>', ((x - 2, x + 2) for x in hatched))
+    return format_html(
+        '{}<line class="open" x1="{}" x2="{}" y1="12" y2="12"/><rect class="hand" x="{}" y="4" width="3" height="16"/>', closed, left, right, round(at - 1.5, 1)
+    )
+
+
 @register.filter
 def percent(share: float | str | None) -> str:
     """A share as whole per cent; nothing where there is none."""

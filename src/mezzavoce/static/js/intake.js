@@ -1,9 +1,11 @@
 // Taking in: files arrive in pieces and go on where they broke off; facts are shown for correction before measuring.
+import { makeLanes } from "./intake_lanes.js";
 import { say, send } from "./talk.js";
 
 const PIECE = 8 * 1024 * 1024;
 const TRIES = 6;
 const ROLES = [["mix", "the mix"], ["dialogue", "dialogue stem"], ["music", "music stem"], ["effects", "effects stem"], ["background", "music and effects in one"]];
+const CHANNEL_AT_END = /[._\- ](l|r|c|lfe|ls|rs|left|right)\.[a-z0-9]+$/i;
 const page = document.getElementById("intake");
 const rows = [];
 if (document.getElementById("choose")) start();
@@ -31,6 +33,7 @@ function guessRole(name) {
   const low = name.toLowerCase();
   const found = [["dialogue", /dialog|voice|speech|narr|\bdx\b|_dx|\bvo\b/], ["music", /music|\bmx\b|_mx|\bmus\b/], ["effects", /effect|\bfx\b|_fx|sfx|ambien/], ["background", /m\+e|m&e|backgr/]].find(([, like]) => like.test(low));
   if (found) return found[0];
+  if (CHANNEL_AT_END.test(name)) return "mix";
   return rows.some((r) => r.role === "mix") ? "music" : "mix";
 }
 
@@ -54,7 +57,7 @@ function show(row) {
   select.setAttribute("aria-label", `Role of ${row.file.name}`);
   line.querySelector("progress").setAttribute("aria-label", `Upload of ${row.file.name}`);
   ROLES.forEach(([value, text]) => select.add(new Option(text, value, false, value === row.role)));
-  select.addEventListener("change", () => { row.role = select.value; showFacts(); });
+  select.addEventListener("change", () => { row.role = select.value; showFacts.shown = null; showFacts(); });
   line.querySelector("button").addEventListener("click", () => remove(row));
   row.line = line;
   document.querySelector("#files tbody").append(line);
@@ -64,6 +67,7 @@ function remove(row) {
   row.gone = true;
   rows.splice(rows.indexOf(row), 1);
   row.line.remove();
+  row.lanes?.element.remove();
   if (row.address && row.arriving) send(row.address, null, "DELETE").catch(() => {});
   document.getElementById("files").hidden = rows.length === 0;
   showFacts();
@@ -81,6 +85,7 @@ async function upload(row) {
     Object.assign(row, { id: whole.id, facts: whole.facts, arriving: false });
     row.line.cells[2].textContent = describe(whole.facts);
     row.line.cells[3].textContent = "✓ here";
+    if (whole.survey) await openLanes(row, whole);
   } catch (error) {
     if (row.gone) return;
     row.arriving = false;
@@ -88,6 +93,42 @@ async function upload(row) {
     row.line.cells[3].firstChild.textContent = error.message;
   }
   showFacts();
+}
+
+/** A file with several sounds: each gets a role of its own, and the file as a whole has none. */
+async function openLanes(row, whole) {
+  row.lanes = makeLanes(row.line, ROLES, () => { showFacts.shown = null; showFacts(); });
+  row.line.querySelector("select").hidden = true;
+  await row.lanes.load(whole.survey, whole.remembered);
+  row.remembered = whole.remembered;
+}
+
+/** What is taken in: files, or the sounds of a file, with their roles. */
+function soundsOf(row) {
+  if (!row.id) return [];
+  return row.lanes ? row.lanes.chosen().map((lane) => ({ id: row.id, ...lane })) : [{ id: row.id, role: row.role, tracks: "" }];
+}
+
+/** How many channels the mix has, and whether somebody has to say where they stand. */
+function mixShape() {
+  const parts = rows.flatMap((row) => soundsOf(row).filter((p) => p.role === "mix").map((p) => ({ row, channels: p.channels || row.facts?.channels || 0 })));
+  const channels = parts.reduce((sum, p) => sum + p.channels, 0);
+  const told = parts.length === 1 && parts[0].row.facts.says_layout && channels === parts[0].row.facts.channels;
+  return { row: parts[0]?.row, channels, ask: channels > 2 && !told, remembered: parts[0]?.row.remembered?.layout };
+}
+
+const ORDERS = { 6: ["L R C LFE Ls Rs", "L C R Ls Rs LFE"], 8: ["L R C LFE Lb Rb Ls Rs"], 10: ["L R C LFE Ls Rs Ltf Rtf Ltb Rtb"], 3: ["L R C", "L C R"], 4: ["L R Lb Rb"], 5: ["L R C Ls Rs", "L C R Ls Rs"] };
+
+/** Where the file says nothing, the order of channels is asked for. */
+function askLayout({ channels, ask, remembered }) {
+  const field = document.getElementById("layout-field");
+  const select = document.getElementById("id_layout");
+  field.hidden = !ask;
+  select.replaceChildren();
+  if (!ask) return;
+  select.add(new Option("please choose", ""));
+  (ORDERS[channels] || []).forEach((order) => select.add(new Option(order, order)));
+  if (remembered) select.value = Array.from(select.options).find((o) => o.value === remembered)?.value || "";
 }
 
 /** Send piece after piece; after a break ask where to go on, wait a little longer each time. */
@@ -116,25 +157,28 @@ function describe(facts) {
 }
 
 function showFacts() {
-  const mix = rows.find((r) => r.role === "mix" && r.facts);
+  const shape = mixShape();
+  const mix = shape.row;
   document.getElementById("facts").disabled = !mix;
   document.getElementById("measure").disabled = !mix || rows.some((r) => r.arriving);
   if (!mix || showFacts.shown === mix.id) return;
   showFacts.shown = mix.id;
+  askLayout(shape);
   const rate = document.getElementById("id_frame_rate");
   rate.value = (mix.facts.frame_rate || "25") + (mix.facts.drop_frame ? "df" : "");
   document.getElementById("id_start_timecode").value = mix.facts.start_timecode || "00:00:00:00";
   document.getElementById("fact-duration").textContent = `${mix.facts.duration_s.toFixed(2)} s`;
-  document.getElementById("fact-channels").textContent = `${mix.facts.channels} (${mix.facts.layout})`;
+  document.getElementById("fact-channels").textContent = shape.channels === mix.facts.channels && !shape.ask ? `${shape.channels} (${mix.facts.layout})` : String(shape.channels);
   const missing = [mix.facts.frame_rate ? "" : "frame rate", mix.facts.start_timecode ? "" : "start timecode"].filter(Boolean).join(" and ");
-  document.getElementById("fact-note").textContent = missing ? `The file says nothing about its ${missing}; please set it.` : "Read from the file; correct it where it is wrong.";
+  const varies = mix.facts.frame_rate_varies ? " Its frame rate varies; timecode counts with the rate given here." : "";
+  document.getElementById("fact-note").textContent = (missing ? `The file says nothing about its ${missing}; please set it.` : "Read from the file; correct it where it is wrong.") + varies;
 }
 
 async function takeIn(event) {
   event.preventDefault();
   const form = event.target;
   const body = new FormData(form);
-  body.set("files", JSON.stringify(rows.filter((r) => r.id).map((r) => ({ id: r.id, role: r.role }))));
+  body.set("files", JSON.stringify(rows.flatMap(soundsOf)));
   const problem = document.getElementById("problem");
   problem.hidden = true;
   document.getElementById("measure").disabled = true;

@@ -17,6 +17,6 @@ function explain() {
 }
 
 document.querySelectorAll("[data-help]").forEach((button) => button.addEventListener("click", openSheet));
-onKeys({ "?": openSheet, n: () => followKey("n"), d: () => followKey("d"), m: () => followKey("m") });
+onKeys({ "?": openSheet, n: () => followKey("n"), d: () => followKey("d"), m: () => followKey("m"), s: () => followKey("s") });
 if (!document.querySelector("#review")) onKeys({ Enter: () => followKey("Enter") });
 document.readyState === "complete" ? explain() : window.addEventListener("load", explain);

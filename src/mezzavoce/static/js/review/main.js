@@ -3,9 +3,12 @@ import { onKeys } from "../keys.js";
 import { fragment, say } from "../talk.js";
 import { nextOpen } from "../timeline/marks.js";
 import { windowAround, zoomed } from "../timeline/scale.js";
-import { smoothLevel, unpackSeries } from "../timeline/series.js";
+import { loudestTime, smoothLevel, unpackSeries } from "../timeline/series.js";
 import { makeClock } from "../timeline/timecode.js";
+import { makePeaks } from "./peaks.js";
+import { showPicture as showPictureOf } from "./pictures.js";
 import { makePlayer } from "./player.js";
+import { makeRanges } from "./ranges.js";
 import { makeSide } from "./side.js";
 import { makeStore } from "./store.js";
 import { makeView } from "./view.js";
@@ -21,12 +24,14 @@ function start(root) {
   const chosen = data.marks.find((mark) => mark.letters === chosenLetters) || null;
   const store = makeStore({
     ...data, clock: makeClock(data.rate, data.dropFrame, data.start), chosen, time: chosen ? Math.max(0, chosen.in - 2) : 0, series: null, hasLevels: false,
-    view: viewOf(chosen, data.duration), proposal: chosen?.remedy || null,
+    view: viewOf(chosen, data.duration), proposal: chosen?.remedy || null, parts: data.range.parts, lower: lowerFor(chosen), peaks: null,
   });
   const player = makePlayer(document.getElementById("video"), data.duration, (time, playing) => tell(store, time, playing));
   const side = makeSide(document.getElementById("side"), pick, changed);
   makeView(store, (time) => player.seek(time), pick);
-  load(root.dataset.series, store);
+  const ranges = makeRanges(store, (time) => { player.seek(time); keepInView(time); });
+  makePeaks(store, root.dataset.peaks, () => store.get().lower === "peaks");
+  load(root.dataset.series, store).then(picture);
   if (chosen) player.visit(chosen, false);
   bindKeys();
   bindButtons();
@@ -36,7 +41,8 @@ function start(root) {
   function goTo(letters, play) {
     const mark = store.get().marks.find((m) => m.letters === letters);
     if (!mark) return;
-    store.set({ chosen: mark, view: viewOf(mark, data.duration), proposal: mark.remedy });
+    store.set({ chosen: mark, view: viewOf(mark, data.duration), proposal: mark.remedy, lower: lowerFor(mark) });
+    nameLower();
     history.replaceState(null, "", `?mark=${letters}`);
     player.visit(mark, play);
     document.querySelector("[data-loop-mark]").textContent = letters;
@@ -45,6 +51,25 @@ function start(root) {
   async function pick(letters, play = true) {
     goTo(letters, play);
     await side.show(letters).catch((error) => say(error.message, true));
+    picture();
+  }
+
+  function picture() {
+    showPictureOf(document.getElementById("side"), (from, to) => loudestTime(store.get().series, from, to));
+  }
+
+  function keepInView(time) {
+    const { view } = store.get();
+    if (time < view.from || time > view.to) store.set({ view: windowAround(time, view.to - view.from, data.duration) });
+  }
+
+  function swapLower() {
+    store.set({ lower: store.get().lower === "peaks" ? "loudness" : "peaks" });
+    nameLower();
+  }
+
+  function nameLower() {
+    document.querySelector("[data-lower]").textContent = store.get().lower === "peaks" ? "show loudness" : "show peaks";
   }
 
   /** Something was decided, worded or undone: one refresh of the side, on to the next open mark after a decision. */
@@ -54,6 +79,7 @@ function start(root) {
     const next = decided && !editNext ? nextOpen(marks, marks.findIndex((m) => m.letters === letters)) : -1;
     const target = next >= 0 ? marks[next].letters : letters;
     await side.show(target);
+    picture();
     refreshHead(side.facts());
     const done = side.decided();
     store.set({ marks: marks.map((m) => ({ ...m, state: done.has(m.letters) ? "decided" : "open" })) });
@@ -84,6 +110,10 @@ function start(root) {
       ArrowLeft: (e) => player.seek(player.time() - (e.shiftKey ? frame : 1)),
       ArrowRight: (e) => player.seek(player.time() + (e.shiftKey ? frame : 1)),
       "+": () => zoom(0.6), "=": () => zoom(0.6), "-": () => zoom(1 / 0.6),
+      w: swapLower,
+      g: () => ranges.open(),
+      i: () => ranges.setEdge("in", player.time()),
+      o: () => ranges.setEdge("out", player.time()),
       p: () => document.getElementById("picture").classList.toggle("is-large"),
       Enter: () => side.press("note it"),
       x: () => side.press("not a fault"),
@@ -96,6 +126,8 @@ function start(root) {
   function bindButtons() {
     document.getElementById("play")?.addEventListener("click", () => player.toggle());
     document.getElementById("loop").addEventListener("click", toggleLoop);
+    document.getElementById("lower").addEventListener("click", swapLower);
+    nameLower();
     document.getElementById("zoom-in").addEventListener("click", () => zoom(0.6));
     document.getElementById("zoom-out").addEventListener("click", () => zoom(1 / 0.6));
     document.getElementById("picture").addEventListener("click", (e) => e.currentTarget.classList.toggle("is-large"));
@@ -112,6 +144,11 @@ function start(root) {
     const about = time >= view.from && time <= view.to ? time : (view.from + view.to) / 2;
     store.set({ view: zoomed(view, factor, about, data.duration) });
   }
+}
+
+/** Peaks for what is about peaks and signal, loudness for everything else. */
+function lowerFor(mark) {
+  return mark && ["peak", "signal"].includes(mark.family) ? "peaks" : "loudness";
 }
 
 function viewOf(mark, duration) {

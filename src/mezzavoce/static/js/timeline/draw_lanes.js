@@ -1,6 +1,8 @@
 // Draws the zoomed part: ruler, bracket of the chosen finding, levels, speech, loudness, playhead.
 import { visible } from "./detail.js";
 import { drawLadder, drawLevels, label } from "./draw_levels.js";
+import { drawPeaks } from "./draw_peaks.js";
+import { drawOutside } from "./draw_strip.js";
 import { fit } from "./ink.js";
 import { LADDER, MARGIN, layLanes, levelY } from "./lanes.js";
 import { makeScale, rulerStep } from "./scale.js";
@@ -19,13 +21,19 @@ export function drawLanes(canvas, state, colours) {
   pen.rect(0, 0, width - MARGIN, height);
   pen.clip();
   if (state.series) {
+    // The curves' first block may begin a little before or after the file's first sample.
+    const { start } = state.series;
+    const curves = makeScale(state.view.from - start, state.view.to - start, width - MARGIN);
     if (state.hasLevels) {
-      drawLevels(pen, lanes.levels, scale, state, colours);
-      names(pen, lanes.levels, scale, state, colours);
+      drawLevels(pen, lanes.levels, curves, state, colours);
+      names(pen, lanes.levels, curves, state, colours);
       drawSpeech(pen, lanes.speech, scale, state, colours);
     }
-    drawLoudness(pen, lanes.loudness, scale, state, colours);
+    if (state.lower === "peaks") {
+      if (state.peaks) drawPeaks(pen, lanes.loudness, scale, state.peaks, state.limits.true_peak_max_dbtp, colours);
+    } else drawLoudness(pen, lanes.loudness, curves, state, colours);
   }
+  drawOutside(pen, scale, state, lanes.levels.top, height - lanes.levels.top, colours);
   if (state.chosen) bracket(pen, lanes.levels, scale, state.chosen, colours);
   playhead(pen, lanes, scale, state.time, height, colours);
   pen.restore();
@@ -61,6 +69,11 @@ function drawHeads(pen, lanes, state, colours) {
   }
   pen.textAlign = "left";
   const target = state.limits.integrated_lufs;
+  if (state.lower === "peaks") {
+    const limit = state.limits.true_peak_max_dbtp;
+    pen.fillText(`true peak of each channel, dBTP${limit === null || limit === undefined ? "" : `; ceiling ${limit} dBTP`}`, MARGIN, lanes.loudness.top - 8);
+    return;
+  }
   pen.fillText(`loudness: short-term (heavy), momentary (fine)${target === null || target === undefined ? "" : `, target ${target} LUFS`}`, MARGIN, lanes.loudness.top - 8);
 }
 

@@ -1,6 +1,6 @@
 // Draws the whole programme as a strip: voice above, what lies under it below one line, ticks for findings, the window.
 import { columns } from "./detail.js";
-import { fit } from "./ink.js";
+import { fit, hatch } from "./ink.js";
 
 const TICKS = 22;
 
@@ -16,12 +16,40 @@ export function drawStrip(canvas, scale, state, colours) {
   }
   pen.fillStyle = colours.rule;
   pen.fillRect(0, middle, width, 1);
+  drawOutside(pen, scale, state, TICKS, height - TICKS, colours);
   state.marks.forEach((mark) => tick(pen, scale, mark, colours));
   pen.strokeStyle = colours.ink;
   pen.lineWidth = 1.5;
   pen.strokeRect(scale.x(state.view.from) + 0.75, TICKS - 1, Math.max(4, scale.x(state.view.to) - scale.x(state.view.from) - 1.5), height - TICKS);
   pen.fillStyle = colours.ink;
   pen.fillRect(scale.x(state.time), TICKS - 2, 1, height);
+}
+
+/** What is no programme: paper laid over it, ruled, with its reason where there is room. */
+export function drawOutside(pen, scale, state, top, height, colours) {
+  const edges = [0, ...state.parts.flat(), state.duration];
+  for (let k = 0; k < edges.length; k += 2) {
+    const [left, right] = [scale.x(edges[k]), scale.x(edges[k + 1])];
+    if (right - left < 0.5 || right < 0 || left > scale.width) continue;
+    pen.save();
+    pen.beginPath();
+    pen.rect(left, top, right - left, height);
+    pen.clip();
+    pen.globalAlpha = 0.82;
+    pen.fillStyle = colours.paper;
+    pen.fillRect(left, top, right - left, height);
+    pen.globalAlpha = 1;
+    hatch(pen, Math.max(left, -height), Math.min(right, scale.width + height), top, top + height, 9, colours.rule, false);
+    const why = state.range.out.find(([from, to]) => from < edges[k + 1] && to > edges[k]);
+    if (why && right - left > 84) {
+      pen.font = "12px 'Source Sans 3', sans-serif";
+      pen.textAlign = "left";
+      pen.textBaseline = "middle";
+      pen.fillStyle = colours.soft;
+      pen.fillText(why[2], Math.max(left, 0) + 6, top + height / 2);
+    }
+    pen.restore();
+  }
 }
 
 function bars(pen, levels, middle, way, room, colour) {

@@ -2,7 +2,7 @@
 
 const ABSENT = -32768;
 
-/** Unpack an ArrayBuffer into {count, hop, curves: {name: Float32Array}}; absent figures are NaN. */
+/** Unpack an ArrayBuffer into {count, hop, start, curves: {name: Float32Array}}; absent figures are NaN. */
 export function unpackSeries(buffer) {
   const bytes = new Uint8Array(buffer);
   const end = bytes.indexOf(10);
@@ -17,7 +17,17 @@ export function unpackSeries(buffer) {
     }
     curves[name] = curve;
   });
-  return { count: header.count, hop: header.hop_s, curves };
+  return { count: header.count, hop: header.hop_s, start: header.start_s || 0, curves };
+}
+
+/** The time at which a stretch is loudest; its middle where nothing is known. */
+export function loudestTime(series, from, to) {
+  let best = -1;
+  const curve = series?.curves.momentary_lufs;
+  for (let i = Math.floor(from / (series?.hop || 1)); curve && i < Math.min(curve.length, to / series.hop); i += 1) {
+    if (!Number.isNaN(curve[i]) && (best < 0 || curve[i] > curve[best])) best = i;
+  }
+  return best < 0 ? (from + to) / 2 : series.start + best * series.hop;
 }
 
 /** A level curve smoothed over an odd number of blocks as energy, where `keep` says so (all where it is missing); NaN elsewhere. */

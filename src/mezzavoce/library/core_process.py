@@ -15,6 +15,8 @@ from django.conf import settings
 
 from mezzavoce_core.errors import MezzavoceError, NotMeasurable, ToolFailed
 
+from .storage import work_folder
+
 _TELL_EVERY_S = 0.5
 
 
@@ -37,14 +39,28 @@ def measure(order: Order, hold: Callable[[float, str], bool]) -> None:
     Raises NotMeasurable with the core's sentence, ToolFailed when it was killed, Cancelled when ``hold`` said no.
     """
     limit_s = settings.CORE_SECONDS + settings.CORE_SECONDS_PER_SECOND * order.duration_s
-    request = order.job | {"features": str(order.features), "limits": {"memory_mib": settings.CORE_MEMORY_MIB, "seconds": int(limit_s)}}
+    request = order.job | {"do": "measure", "features": str(order.features), "threads": settings.CORE_THREADS}
+    _run(request, order.features.parent, limit_s, hold)
+    if not order.features.exists():
+        raise ToolFailed("Measuring stopped before it was done; it is tried again.")
+
+
+def ask(do: str, *, limit_s: float = 60, **order: Any) -> Any:
+    """Have the core ``probe`` or ``survey`` a file, or hand out ``samples``; returns its result. Raises as ``measure`` does."""
+    with work_folder() as folder:
+        return _run(order | {"do": do}, folder, limit_s, lambda _share, _doing: True)["result"]
+
+
+def _run(request: dict[str, Any], folder: Path, limit_s: float, hold: Callable[[float, str], bool]) -> dict[str, Any]:
+    """Start the core on a request in a folder of its own; returns its last line."""
+    request = request | {"limits": {"memory_mib": settings.CORE_MEMORY_MIB, "seconds": int(limit_s)}}
     process = subprocess.Popen(
         [sys.executable, "-m", "mezzavoce_core", "confined"],
         stdin=subprocess.PIPE,
         stdout=subprocess.PIPE,
         stderr=subprocess.DEVNULL,
-        cwd=order.features.parent,
-        env=_environment(order.features.parent),
+        cwd=folder,
+        env=_environment(folder),
     )
     try:
         assert process.stdin is not None
@@ -60,8 +76,9 @@ def measure(order: Order, hold: Callable[[float, str], bool]) -> None:
             process.stdout.close()
     if "error" in last:
         raise (ToolFailed if last.get("temporary") else NotMeasurable)(last["error"])
-    if code != 0 or not order.features.exists():
-        raise ToolFailed("Measuring stopped before it was done; it is tried again.")
+    if code != 0:
+        raise ToolFailed("Reading stopped before it was done; try again.")
+    return last
 
 
 def _environment(folder: Path) -> dict[str, str]:

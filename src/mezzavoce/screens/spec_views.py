@@ -1,0 +1,106 @@
+"""Looking at specs, changing them, exchanging them, and choosing whom they judge."""
+
+import json
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.utils.text import slugify
+from django.views.decorators.http import require_GET, require_POST
+
+from mezzavoce_core.judge.limits import schema as spec_schema
+
+from ..config.refusals import Refused
+from ..library import specs
+from ..library.access import production_for
+from ..library.models import Production, Spec
+from ..measuring import actions
+from .specs import read_form, spec_page
+
+
+@login_required
+@require_GET
+def page(request: HttpRequest, production_id: int, spec_id: int | None = None) -> HttpResponse:
+    """All specs of a production, one of them open."""
+    production = production_for(request.user, production_id)
+    number = request.GET.get("version", "")
+    return render(request, "screens/specs.html", {"page": spec_page(request.user, production, spec_id, int(number) if number.isdigit() else None)})
+
+
+@login_required
+@require_POST
+def change(request: HttpRequest, production_id: int, spec_id: int) -> HttpResponse:
+    """Save a new version."""
+    production, spec = _found(request, production_id, spec_id)
+    actions.change_spec(request.user, spec, read_form(request.POST))
+    return _to(production, spec)
+
+
+@login_required
+@require_POST
+def copy(request: HttpRequest, production_id: int, spec_id: int) -> HttpResponse:
+    """An own spec from another."""
+    production, spec = _found(request, production_id, spec_id)
+    return _to(production, specs.copy_spec(request.user, production, spec))
+
+
+@login_required
+@require_POST
+def bring_in(request: HttpRequest, production_id: int) -> HttpResponse:
+    """An own spec from a file."""
+    production = production_for(request.user, production_id)
+    if "file" not in request.FILES:
+        raise Refused("No file was chosen. Choose a spec file (JSON).")
+    return _to(production, specs.bring_in(request.user, production, request.FILES["file"].read()))
+
+
+@login_required
+@require_POST
+def choose(request: HttpRequest, production_id: int, spec_id: int) -> HttpResponse:
+    """Judge the production by this spec."""
+    production, spec = _found(request, production_id, spec_id)
+    actions.choose_spec(request.user, production, specs.newest(spec))
+    return _to(production, spec)
+
+
+@login_required
+@require_POST
+def choose_own(request: HttpRequest, production_id: int) -> HttpResponse:
+    """Give programmes a spec of their own, or take it away."""
+    production = production_for(request.user, production_id)
+    back = request.POST.get("back", "")
+    for programme in production.programmes.select_related("production", "spec_version"):
+        wanted = request.POST.get(f"programme-{programme.pk}")
+        now = str(programme.spec_version.spec_id) if programme.spec_version else ""
+        if wanted is None or wanted == now:
+            continue
+        version = specs.newest(specs.spec_for(request.user, production, int(wanted))) if wanted.isdigit() else None
+        actions.choose_own_spec(request.user, programme, version)
+    return redirect(reverse("spec", args=[production.pk, int(back)]) if back.isdigit() else reverse("specs", args=[production.pk]))
+
+
+@login_required
+@require_GET
+def export(request: HttpRequest, production_id: int, spec_id: int) -> HttpResponse:
+    """The newest version as a file."""
+    _, spec = _found(request, production_id, spec_id)
+    name = slugify(spec.name) or "spec"
+    return HttpResponse(
+        specs.as_file(specs.newest(spec)), content_type="application/json", headers={"Content-Disposition": f'attachment; filename="{name}.json"'}
+    )
+
+
+@require_GET
+def schema(_request: HttpRequest) -> HttpResponse:
+    """The published schema of spec files."""
+    return JsonResponse(json.loads(json.dumps(spec_schema())), json_dumps_params={"indent": 2})
+
+
+def _found(request: HttpRequest, production_id: int, spec_id: int) -> tuple[Production, Spec]:
+    production = production_for(request.user, production_id)
+    return production, specs.spec_for(request.user, production, spec_id)
+
+
+def _to(production: Production, spec: Spec) -> HttpResponse:
+    return redirect("spec", production.pk, spec.pk)

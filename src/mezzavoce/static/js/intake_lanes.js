@@ -1,0 +1,90 @@
+// The track map of a file with several sounds: each with a small waveform, something to hear, and a role.
+const LOWEST = -60;
+const WIDTH = 240;
+const HEIGHT = 26;
+
+/** Rows below a file's line. `onChange` is called when a role changes. */
+export function makeLanes(line, roles, onChange) {
+  const element = document.createElement("tr");
+  element.className = "lanes-row";
+  element.innerHTML = '<td colspan="5"><p class="soft">This file holds several sounds; they are being looked through.</p></td>';
+  line.after(element);
+  const cell = element.firstElementChild;
+  const rows = [];
+  const audio = new Audio();
+  let playing = null;
+
+  function hear(button, address) {
+    const again = playing === button;
+    audio.pause();
+    playing?.setAttribute("aria-pressed", "false");
+    playing = null;
+    if (again) return;
+    audio.src = address;
+    audio.play().catch(() => {});
+    button.setAttribute("aria-pressed", "true");
+    playing = button;
+  }
+  audio.addEventListener("ended", () => { playing?.setAttribute("aria-pressed", "false"); playing = null; });
+
+  function add(lane, role, why, table) {
+    const row = table.insertRow();
+    row.innerHTML = '<th scope="row"></th><td class="wave"></td><td><button type="button" class="btn btn-line">hear</button></td><td><select class="form-select"></select></td><td class="soft"></td>';
+    row.cells[0].textContent = lane.title ? `${lane.tracks} ${lane.title}` : `${lane.tracks}`;
+    row.cells[1].append(wave(lane));
+    const button = row.querySelector("button");
+    button.setAttribute("aria-label", `Hear ${lane.tracks}`);
+    button.setAttribute("aria-pressed", "false");
+    button.addEventListener("click", () => hear(button, lane.listen));
+    const select = row.querySelector("select");
+    select.setAttribute("aria-label", `Role of ${lane.tracks}`);
+    select.add(new Option("not used", ""));
+    roles.forEach(([value, text]) => select.add(new Option(text, value)));
+    select.value = role;
+    select.addEventListener("change", onChange);
+    row.cells[4].textContent = why;
+    rows.push({ lane, select });
+  }
+
+  return {
+    element,
+    /** Fetch what the file holds; roles as last time where it is known. */
+    async load(address, remembered) {
+      const answer = await fetch(address, { credentials: "same-origin", headers: { Accept: "application/json" } });
+      const found = await answer.json().catch(() => ({}));
+      if (!answer.ok) throw new Error(found.error || "The sounds of this file could not be looked through. Choose the file again.");
+      const table = document.createElement("table");
+      table.className = "lanes-table";
+      cell.replaceChildren(Object.assign(document.createElement("p"), {
+        className: "soft", textContent: remembered ? "Several sounds; roles as last time. Correct what is wrong." : "Several sounds; roles as proposed. Correct what is wrong.",
+      }), table);
+      found.lanes.forEach((lane) => {
+        const known = remembered?.roles;
+        add(lane, known ? known[lane.tracks] || "" : lane.role, known ? "as last time" : lane.why, table);
+      });
+      onChange();
+    },
+    /** Sounds that have a role. */
+    chosen: () => rows.filter((r) => r.select.value).map((r) => ({ role: r.select.value, tracks: r.lane.tracks, channels: r.lane.channels })),
+  };
+}
+
+/** Peaks of every channel over the file, one above the other. */
+function wave(lane) {
+  const high = lane.wave_dbfs.length > 2 ? 10 : HEIGHT / lane.wave_dbfs.length;
+  const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
+  svg.setAttribute("viewBox", `0 0 ${WIDTH} ${high * lane.wave_dbfs.length}`);
+  svg.setAttribute("width", WIDTH);
+  svg.setAttribute("height", high * lane.wave_dbfs.length);
+  svg.setAttribute("aria-hidden", "true");
+  lane.wave_dbfs.forEach((channel, k) => {
+    const middle = high * (k + 0.5);
+    const half = (v) => Math.max(0.4, ((Math.max(v, LOWEST) - LOWEST) / -LOWEST) * (high / 2 - 0.5));
+    const top = channel.map((v, n) => `${(n * WIDTH) / channel.length} ${(middle - half(v)).toFixed(1)}`);
+    const low = channel.map((v, n) => `${(n * WIDTH) / channel.length} ${(middle + half(v)).toFixed(1)}`).reverse();
+    const path = document.createElementNS("http://www.w3.org/2000/svg", "path");
+    path.setAttribute("d", `M${[...top, ...low].join("L")}Z`);
+    svg.append(path);
+  });
+  return svg;
+}

@@ -1,0 +1,128 @@
+// What of the file is programme: shown on the strip, moved by frames or by typing timecode, saved and judged again at once.
+import { say, send } from "../talk.js";
+import { framesOf } from "../timeline/timecode.js";
+
+const PATTERN = /^\d{1,2}:\d{2}:\d{2}[:;.]\d{2,3}$/;
+
+/** Look after the range panel. `seek` moves the playhead; the strip follows the store's `parts`. */
+export function makeRanges(store, seek) {
+  const panel = document.getElementById("range-panel");
+  const opener = document.getElementById("range-open");
+  const list = document.getElementById("range-parts");
+  if (!panel || !list) return { open() {}, setEdge() {} };
+  const { clock } = store.get();
+  const lengthOf = (frames) => frames * clock.frameLength;
+  const first = framesOf(store.get().start, clock.rate);
+  let last = null;
+
+  /** Seconds of a timecode from the first sample; NaN where it is none. */
+  function seconds(text) {
+    if (!PATTERN.test(text.trim())) return NaN;
+    const perDay = clock.rate.nominal * 86400 - clock.rate.dropped * 1296;
+    return lengthOf((((framesOf(text.trim(), clock.rate) - first) % perDay) + perDay) % perDay);
+  }
+
+  function rows() {
+    return Array.from(list.children, (row) => Array.from(row.querySelectorAll("input"), (input) => seconds(input.value)));
+  }
+
+  function show() {
+    const parts = rows();
+    if (parts.flat().every(Number.isFinite)) store.set({ parts });
+    Array.from(list.querySelectorAll("input")).forEach((input) => input.classList.toggle("is-invalid", Number.isNaN(seconds(input.value))));
+  }
+
+  function moved(input, frames) {
+    const now = seconds(input.value);
+    if (Number.isNaN(now)) return;
+    const to = Math.min(Math.max(0, now + lengthOf(frames)), store.get().duration);
+    input.value = clock.timecode(to + clock.frameLength / 100);
+    show();
+    seek(to);
+  }
+
+  function add([from, to]) {
+    const row = document.createElement("li");
+    row.innerHTML = '<label>in <input class="form-control tc" inputmode="numeric"></label><label>out <input class="form-control tc" inputmode="numeric"></label><button type="button" class="plain">remove</button>';
+    const [begin, end] = row.querySelectorAll("input");
+    begin.value = clock.timecode(from + clock.frameLength / 100);
+    end.value = clock.timecode(to + clock.frameLength / 100);
+    [begin, end].forEach((input) => {
+      input.addEventListener("input", show);
+      input.addEventListener("focus", () => { last = input; const at = seconds(input.value); if (Number.isFinite(at)) seek(at); });
+      input.addEventListener("keydown", (event) => {
+        const way = { ArrowUp: 1, ArrowDown: -1 }[event.key];
+        if (!way) return;
+        event.preventDefault();
+        moved(input, way * (event.shiftKey ? clock.rate.nominal : 1));
+      });
+    });
+    row.querySelector("button").addEventListener("click", () => { row.remove(); show(); });
+    list.append(row);
+  }
+
+  function fill() {
+    list.replaceChildren();
+    store.get().parts.forEach(add);
+  }
+
+  function open(focus = true) {
+    panel.hidden = false;
+    opener?.setAttribute("aria-expanded", "true");
+    if (focus) list.querySelector("input")?.focus();
+  }
+
+  function close() {
+    panel.hidden = true;
+    opener?.setAttribute("aria-expanded", "false");
+    store.set({ parts: store.get().range.parts });
+    fill();
+    opener?.focus();
+  }
+
+  async function save(body) {
+    try {
+      await send(panel.dataset.address, body);
+      location.reload();
+    } catch (error) {
+      say(error.message, true);
+    }
+  }
+
+  function saveParts() {
+    const body = new FormData();
+    Array.from(list.children).forEach((row) => row.querySelectorAll("input").forEach((input, k) => body.append(k ? "to" : "from", input.value.trim())));
+    save(body);
+  }
+
+  opener?.addEventListener("click", () => (panel.hidden ? open() : close()));
+  document.getElementById("range-add").addEventListener("click", () => {
+    const end = Math.max(0, ...rows().flat().filter(Number.isFinite));
+    add([Math.min(end, store.get().duration), store.get().duration]);
+    show();
+    list.lastElementChild.querySelector("input").focus();
+  });
+  document.getElementById("range-found").addEventListener("click", () => { const body = new FormData(); body.set("found", "1"); save(body); });
+  document.getElementById("range-save").addEventListener("click", saveParts);
+  document.getElementById("range-close").addEventListener("click", close);
+  panel.addEventListener("keydown", (event) => {
+    if (event.key === "Escape") close();
+    if (event.key === "Enter" && event.target.matches("input")) saveParts();
+  });
+  fill();
+
+  return {
+    open,
+    /** Set in or out of the part that was touched last (else the first, the last) to the playhead. */
+    setEdge(which, time) {
+      open(false);
+      const row = last?.closest("li") || (which === "in" ? list.firstElementChild : list.lastElementChild);
+      const input = row?.querySelectorAll("input")[which === "in" ? 0 : 1];
+      if (!input) return;
+      input.value = clock.timecode(time);
+      last = input;
+      show();
+      say(`${which === "in" ? "In" : "Out"} is at ${input.value}; save to judge by it.`);
+    },
+  };
+}

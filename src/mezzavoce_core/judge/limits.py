@@ -1,0 +1,100 @@
+"""What every limit of a spec means: its name, its unit, a sentence, and the scale that it stands on; and the published schema of spec files."""
+
+from dataclasses import dataclass, fields
+from typing import Any
+
+from .spec import ANCHORS, BOUNDS, DEFAULT, MONO_WAYS, NOT_JUDGED, SCHEMA, Limits
+
+GROUPS = ("Loudness", "Peaks and signal", "Voice over music and effects", "How it is counted")
+
+
+@dataclass(frozen=True)
+class LimitFacts:
+    """One limit: how people call it, its unit, what it means; ``scale`` is the range it is shown on, ``side`` which way is out."""
+
+    name: str
+    group: str
+    label: str
+    unit: str
+    means: str
+    scale: tuple[float, float] = (0.0, 1.0)
+    side: str = "above"
+    step: float = 0.1
+    choices: tuple[str, ...] = ()
+
+    @property
+    def optional(self) -> bool:
+        """Whether it can be left out."""
+        return not self.choices and self.name not in ("integrated_tolerance_lu", "bridge_s", "duration_tolerance_s")
+
+
+_LOUD, _SIGNAL, _VOICE, _COUNT = GROUPS
+LIMITS: tuple[LimitFacts, ...] = (
+    LimitFacts(
+        "integrated_lufs", _LOUD, "Integrated loudness", "LUFS", "How loud the whole programme is to be, gated as in ITU-R BS.1770.", (-36, -8), "around"
+    ),
+    LimitFacts("integrated_tolerance_lu", _LOUD, "Tolerance", "LU", "How far the integrated loudness may stand off, either way.", (0, 3)),
+    LimitFacts("range_max_lu", _LOUD, "Loudness range, at most", "LU", "How far soft and loud parts may stand apart (EBU Tech 3342).", (0, 30), step=1),
+    LimitFacts("short_term_max_lufs", _LOUD, "Short-term loudness, at most", "LUFS", "The loudest three seconds.", (-36, 0)),
+    LimitFacts("momentary_max_lufs", _LOUD, "Momentary loudness, at most", "LUFS", "The loudest 400 milliseconds.", (-36, 0)),
+    LimitFacts(
+        "loudness_to_dialogue_max_lu",
+        _LOUD,
+        "Programme from dialogue, at most",
+        "LU",
+        "How far the programme may stand from its dialogue (EBU R 128 s4).",
+        (0, 15),
+    ),
+    LimitFacts("section_jump_lu", _LOUD, "Section from the others, at most", "LU", "How far a section of 3 s or more may stand off from the rest.", (0, 12)),
+    LimitFacts("true_peak_max_dbtp", _SIGNAL, "True peak, at most", "dBTP", "The highest level of the wave itself, also between two samples.", (-12, 3)),
+    LimitFacts("clipped_run_samples", _SIGNAL, "Flat tops, from", "samples", "So many samples in a row at the ceiling count as clipped.", (2, 20), step=1),
+    LimitFacts("dropout_s", _SIGNAL, "Drop-out, from", "s", "Silence of this length with hard edges counts as a drop-out.", (0, 0.5), step=0.01),
+    LimitFacts("imbalance_db", _SIGNAL, "Left from right, at most", "dB", "How far one side may stand over the other for ten seconds or more.", (0, 12)),
+    LimitFacts("mono_loss_lu", _SIGNAL, "Loss in mono, at most", "LU", "What may go when left and right are added.", (0, 12)),
+    LimitFacts(
+        "duration_s", _SIGNAL, "Length of the programme", "s", "How long the programme has to last from in to out, breaks left out.", (0, 7200), "around", 1
+    ),
+    LimitFacts("duration_tolerance_s", _SIGNAL, "Tolerance of the length", "s", "How far the length may be off, either way.", (0, 60)),
+    LimitFacts(
+        "clearance_lu", _VOICE, "Clearance", "LU", "How far the voice is to stand over what lies under it; below it a finding says should.", (0, 25), "below"
+    ),
+    LimitFacts("clearance_must_lu", _VOICE, "Clearance that words need", "LU", "Below this words are lost; a finding says must.", (0, 25), "below"),
+    LimitFacts("first_word_lu", _VOICE, "Clearance of the first word", "LU", "The same for the first half second of a passage.", (0, 25), "below"),
+    LimitFacts(
+        "clear_share_min", _VOICE, "Speech in the clear, at least", "of 1", "Share of the speech time that reaches the clearance.", (0, 1), "below", 0.01
+    ),
+    LimitFacts("fall_late_s", _VOICE, "Late fall, from", "s", "How long after the first word the music may still be falling.", (0, 2), step=0.05),
+    LimitFacts("bridge_s", _VOICE, "Pause inside a passage", "s", "Speech with shorter pauses than this is one passage.", (0, 4), step=0.1),
+    LimitFacts("anchor", _COUNT, "Anchor", "", "Whether the programme as a whole or its dialogue has to meet the integrated loudness.", choices=ANCHORS),
+    LimitFacts("mono", _COUNT, "Mono counts as", "", "One loudspeaker (single), or two that play the same (dual, 3.01 LU more).", choices=MONO_WAYS),
+)
+BY_NAME = {facts.name: facts for facts in LIMITS}
+
+
+def schema() -> dict[str, Any]:
+    """JSON Schema (draft 2020-12) of a spec file."""
+    defaults = DEFAULT.as_dict()["limits"]
+    limits: dict[str, Any] = {f.name: _property(BY_NAME[f.name], defaults[f.name]) for f in fields(Limits)}
+    limits |= {name: {"description": "Part of the published list; carried, not applied by this version."} for name in NOT_JUDGED}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Mezzavoce delivery spec",
+        "description": "Limits that a mix is judged by. A limit that is missing has its default; null means: not judged.",
+        "type": "object",
+        "required": ["name"],
+        "additionalProperties": False,
+        "properties": {
+            "schema": {"const": SCHEMA},
+            "name": {"type": "string", "minLength": 1},
+            "source": {"type": "string", "description": "The document behind the figures."},
+            "limits": {"type": "object", "additionalProperties": False, "properties": limits},
+        },
+    }
+
+
+def _property(facts: LimitFacts, default: Any) -> dict[str, Any]:
+    described = {"description": f"{facts.label}{f', {facts.unit}' if facts.unit else ''}. {facts.means}", "default": default}
+    if facts.choices:
+        return described | {"enum": list(facts.choices)}
+    low, high = BOUNDS[facts.name]
+    return described | {"type": ["number", "null"] if facts.optional else "number", "minimum": low, "maximum": high}
