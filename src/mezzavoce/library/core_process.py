@@ -3,6 +3,7 @@
 import json
 import os
 import select
+import signal
 import subprocess
 import sys
 import time
@@ -18,6 +19,7 @@ from mezzavoce_core.errors import MezzavoceError, NotMeasurable, ToolFailed
 from .storage import work_folder
 
 _TELL_EVERY_S = 0.5
+_TOO_LONG = "Measuring took far longer than this material should; the file may be damaged. Export it again."
 
 
 class Cancelled(MezzavoceError):
@@ -76,6 +78,8 @@ def _run(request: dict[str, Any], folder: Path, limit_s: float, hold: Callable[[
             process.stdout.close()
     if "error" in last:
         raise (ToolFailed if last.get("temporary") else NotMeasurable)(last["error"])
+    if code == -signal.SIGXCPU:
+        raise NotMeasurable(_TOO_LONG)
     if code != 0:
         raise ToolFailed("Reading stopped before it was done; try again.")
     return last
@@ -102,7 +106,7 @@ def _listen(process: "subprocess.Popen[bytes]", hold: Callable[[float, str], boo
             last = json.loads(lines[-1]) if lines else last
         now = time.monotonic()
         if now > end:
-            raise NotMeasurable("Measuring took far longer than this material should; the file may be damaged. Export it again.")
+            raise NotMeasurable(_TOO_LONG)
         if now - told >= _TELL_EVERY_S and "share" in last:
             told = now
             if not hold(last["share"], last["doing"]):
