@@ -4,8 +4,8 @@ from collections.abc import Callable
 
 import numpy as np
 
-from .scenario import Sound
 from .sound import RATE, Stereo, at_loudness, band, faded, frames, hall, panned
+from .story import Sound
 
 _SEA_LOOP_S = 20.0
 

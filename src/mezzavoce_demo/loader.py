@@ -8,9 +8,12 @@ from django.utils import timezone
 from mezzavoce.accounts.models import Person
 from mezzavoce.library import actions, uploads
 from mezzavoce.library.models import Membership, Production, StoredFile, Track
+from mezzavoce.library.sounds import Piece
+from mezzavoce.measuring.actions import set_ranges
 
 from .render import STEMS, mix_file, stem_file
-from .scenario import EPISODES, SERIES, UPCOMING, Episode
+from .scenario import EPISODES, SERIES, UPCOMING
+from .story import STEM_FILES, TRACKS, Episode
 
 PEOPLE = (
     ("lead", "Oskar Venhalder", "oskar.venhalder@hestholm.example"),
@@ -47,10 +50,21 @@ def _person(name: str, mail: str) -> Person:
 def _take_in(person: Person, production: Production, episode: Episode, folder: Path) -> None:
     own = actions.preset_version(episode.spec) if episode.spec else None
     programme = actions.plan_programme(person, production, episode.number, episode.title, timezone.localdate() + timedelta(days=episode.due_in_days), own)
+    intake = actions.Intake(
+        files=_pieces(person, production, episode, folder), frame_rate=episode.frame_rate, start_timecode=episode.start, programme=programme
+    )
+    mix = actions.take_in(person, production, intake)
+    if episode.parts:
+        set_ranges(person, mix, episode.parts)
+
+
+def _pieces(person: Person, production: Production, episode: Episode, folder: Path) -> list[Piece]:
+    """The files of an episode with their roles; tracks of one file in the order of their titles."""
     mixed = upload(person, production, mix_file(folder, episode))
-    stems = [(upload(person, production, stem_file(folder, episode, role)), role) for role in STEMS]
-    intake = actions.Intake(files=[(mixed, Track.Role.MIX), *stems], frame_rate=episode.frame_rate, start_timecode=episode.start, programme=programme)
-    actions.take_in(person, production, intake)
+    if episode.delivery == TRACKS:
+        return [Piece(mixed, role, tracks) for role, tracks in zip(("mix", *STEMS), "1234", strict=True)]
+    stems = [Piece(upload(person, production, stem_file(folder, episode, role)), role) for role in STEMS] if episode.delivery == STEM_FILES else []
+    return [Piece(mixed, Track.Role.MIX), *stems]
 
 
 def upload(person: Person, production: Production, path: Path) -> StoredFile:

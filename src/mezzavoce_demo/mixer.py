@@ -12,9 +12,11 @@ from mezzavoce_core.measure.meter import Meter, Wanted
 from mezzavoce_core.units import db_to_amplitude
 
 from .effects import make
+from .faults import clipped, damaged
+from .leader import leader
 from .music import compose
-from .scenario import Episode
 from .sound import RATE, Stereo, at_loudness, faded, frames, place
+from .story import Episode
 from .voices import speak
 
 MUSIC_OPEN_LUFS = -26.0
@@ -26,16 +28,12 @@ _KEEP_DOWN_S = 3.2
 
 @dataclass(frozen=True)
 class Mixed:
-    """Stems and their sum, ``(frames, 2)`` float32."""
+    """What is delivered: the mix and its stems, ``(frames, 2)``."""
 
+    mix: Stereo
     dialogue: Stereo
     music: Stereo
     effects: Stereo
-
-    @property
-    def mix(self) -> Stereo:
-        """The sum of the stems."""
-        return self.dialogue + self.music + self.effects
 
 
 def mix(episode: Episode) -> Mixed:
@@ -52,8 +50,12 @@ def mix(episode: Episode) -> Mixed:
     music = at_loudness(compose(episode.length_s, episode.key, episode.tempo, episode.number), MUSIC_OPEN_LUFS)
     music *= db_to_amplitude(automation(episode, spans))[:, None]
     music = faded(music, 0.6, 2.5)
-    gain = _gain_to(episode.target_lufs, dialogue + music + effects)
-    return Mixed(dialogue * gain, music * gain, effects * gain)
+    stems = [damaged(stem, episode.damages) for stem in (dialogue, music, effects)]
+    gain, whole = _to_target(episode, sum(stems[1:], start=stems[0]))
+    stems = [stem * gain for stem in stems]
+    silence, before = np.zeros((frames(episode.tail_s), 2)), leader(episode.leader)
+    blank = np.zeros_like(before)
+    return Mixed(*(np.concatenate([head, body, silence]) for head, body in zip((before, blank, blank, blank), (whole, *stems), strict=True)))
 
 
 def automation(episode: Episode, spans: list[tuple[float, float]]) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
@@ -84,8 +86,17 @@ def _push(at_s: float, length_s: float, by_db: float) -> list[tuple[float, float
     return [(at_s, -DUCK_DB), (at_s + 0.3, by_db - DUCK_DB), (at_s + length_s, by_db - DUCK_DB), (at_s + length_s + 0.4, -DUCK_DB)]
 
 
-def _gain_to(target_lufs: float, signal: Stereo) -> float:
-    meter = Meter(RATE, 2, Wanted(between_samples=False))
+def _to_target(episode: Episode, signal: Stereo) -> tuple[float, Stereo]:
+    """The gain of the whole and the mix at its target; what a ceiling takes off is made up for."""
+    gain = 1.0
+    for _ in range(3):
+        gain *= gain_to(episode.target_lufs, clipped(signal * gain, episode.damages))
+    return gain, clipped(signal * gain, episode.damages)
+
+
+def gain_to(target_lufs: float, signal: Stereo) -> float:
+    """The gain that brings a signal to a loudness."""
+    meter = Meter(RATE, signal.shape[1], Wanted(between_samples=False))
     meter.feed(signal.astype(np.float32))
     now = integrated(meter.finish().power.sum(axis=1).astype(np.float64))
     assert now is not None

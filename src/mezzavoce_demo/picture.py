@@ -9,54 +9,29 @@ from PIL import Image, ImageDraw, ImageFont
 
 from mezzavoce_core.timecode import Clock, format_timecode, parse_rate
 
-from .scenario import SERIES, Episode
+from .scenario import SERIES
+from .story import Episode
 
 SIZE = (512, 288)
 _HORIZON = 176
 _SKIES = ((150, 178, 190), (120, 140, 168), (196, 176, 150), (96, 112, 140))
 
 
-def film(episode: Episode, sound: Path, target: Path) -> None:
-    """Write a MOV with picture, timecode track and the sound of a WAV file (unchanged, 24 bit)."""
-    rate = parse_rate(episode.frame_rate)
-    command = [
-        "ffmpeg",
-        "-v",
-        "error",
-        "-y",
-        "-f",
-        "rawvideo",
-        "-pix_fmt",
-        "rgb24",
-        "-s",
-        f"{SIZE[0]}x{SIZE[1]}",
-        "-r",
-        str(rate),
-        "-i",
-        "pipe:0",
-        "-i",
-        str(sound),
-        "-map",
-        "0:v",
-        "-map",
-        "1:a",
-        "-c:v",
-        "libx264",
-        "-preset",
-        "ultrafast",
-        "-crf",
-        "27",
-        "-pix_fmt",
-        "yuv420p",
-        "-c:a",
-        "copy",
-        "-timecode",
-        episode.start,
-        str(target),
-    ]
+def film(episode: Episode | None, sounds: dict[str, Path], target: Path, start: str) -> None:
+    """Write a MOV with picture (None: sound only), timecode track and the sounds of WAV files by title (unchanged, 24 bit)."""
+    command = ["ffmpeg", "-v", "error", "-y"]
+    if episode:
+        size = f"{SIZE[0]}x{SIZE[1]}"
+        command += ["-f", "rawvideo", "-pix_fmt", "rgb24", "-s", size, "-r", str(parse_rate(episode.frame_rate)), "-i", "pipe:0", "-map", "0:v"]
+        command += ["-c:v", "libx264", "-preset", "ultrafast", "-crf", "27", "-pix_fmt", "yuv420p", "-timecode", start]
+    inputs = [part for path in sounds.values() for part in ("-i", str(path))]
+    titles = [part for k, title in enumerate(sounds) for part in ("-map", f"{k + bool(episode)}:a", f"-metadata:s:a:{k}", f"handler_name={title}")]
+    # Every input has to come before what is said of the output.
+    at = command.index("-map") if episode else len(command)
+    command = [*command[:at], *inputs, *command[at:], *titles, "-c:a", "copy", str(target)]
     with subprocess.Popen(command, stdin=subprocess.PIPE) as process:
         assert process.stdin is not None
-        for frame in _frames(episode):
+        for frame in _frames(episode) if episode else ():
             process.stdin.write(frame)
         process.stdin.close()
         if process.wait() != 0:
@@ -68,10 +43,15 @@ def _frames(episode: Episode) -> Iterator[bytes]:
     clock = Clock.starting(episode.start, rate)
     back = _backdrop(episode)
     large = ImageFont.load_default(19)
-    for number in range(round(episode.length_s * rate.fps)):
-        picture = back.copy()
+    first, last = (round(s * rate.fps) for s in (episode.leader_s, episode.leader_s + episode.length_s))
+    for number in range(round(episode.file_s * rate.fps)):
+        shown = first <= number < last
+        picture = back.copy() if shown else Image.new("RGB", SIZE)
         draw = ImageDraw.Draw(picture)
-        _moving(draw, number / float(rate.fps), episode.number)
+        if shown:
+            _moving(draw, number / float(rate.fps), episode.number)
+        elif number < first:
+            draw.text((60, 110), f"{SERIES}\n{episode.number} {episode.title}", font=large, fill=(250, 246, 236))
         draw.rectangle((352, 252, 504, 280), fill=(20, 20, 26))
         draw.text((362, 255), format_timecode(clock.start_frame + number, rate), font=large, fill=(250, 246, 236))
         yield picture.tobytes()

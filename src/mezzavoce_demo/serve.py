@@ -53,6 +53,8 @@ def _start_over(data: Path) -> None:
             shutil.rmtree(path)
         else:
             path.unlink()
+    # The start command has named it as the place for temporary files.
+    (data / "tmp").mkdir()
 
 
 def _environment(data: Path, database: Database, broker: str, web_port: int, mail_port: int) -> dict[str, str]:

@@ -4,8 +4,8 @@ import subprocess
 
 import numpy as np
 
-from .scenario import KEEPER, NARRATOR, PILOT, Line
 from .sound import Stereo, at_loudness, band, hall, panned
+from .story import KEEPER, NARRATOR, PILOT, Line
 
 VOICE_LUFS = -22.5
 _VOICES = {NARRATOR: ("en-gb-x-rp+f4", 158, 52), KEEPER: ("en-gb-scotland+m3", 150, 38), PILOT: ("en-us+m2", 160, 45)}

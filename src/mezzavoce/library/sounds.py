@@ -2,10 +2,12 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any, NamedTuple
 
 from mezzavoce_core.media.layouts import is_known, layout_name
 from mezzavoce_core.media.probe import FileInfo
+from mezzavoce_core.media.source import picks
 from mezzavoce_core.media.tracks import check_map, lanes, read_tracks, role_of
 
 from ..config.refusals import Refused
@@ -45,6 +47,9 @@ class Shape:
 
 def check_pieces(pieces: Sequence[Piece]) -> None:
     """Raise Refused or TrackMapError when files and roles do not make one mix with its stems."""
+    for piece in pieces:
+        if piece.tracks:
+            picks(Path(piece.file.name), piece.info, read_tracks(piece.tracks))
     mixes = [p for p in pieces if p.role == Track.Role.MIX]
     if not mixes:
         raise Refused("No file is marked as the mix. Choose a video or audio file that holds the finished mix.")

@@ -8,8 +8,18 @@ ROLES = {"dialogue": "the voice", "music": "the music", "effects": "the effects"
 
 KINDS = {
     "integrated-off-target": "loudness off target",
+    "range-too-wide": "range too wide",
+    "dialogue-off": "dialogue far from the rest",
     "short-term-over": "too loud for three seconds",
+    "momentary-over": "too loud for a moment",
+    "section-jump": "a section off level",
     "true-peak-over": "peak over",
+    "clipped": "cut off flat",
+    "dropout": "sound gone",
+    "channel-imbalance": "one side louder",
+    "inverse-phase": "channels against each other",
+    "mono-loss": "loss in mono",
+    "duration-off": "wrong length",
     "duck-missing": "music stays up",
     "duck-late": "late fall",
     "masked-speech": "words covered",
@@ -63,4 +73,6 @@ def prediction(remedy: dict[str, Any]) -> str:
         parts.append(f"{remedy['predicted_integrated_lufs']:.1f} LUFS overall")
     if remedy.get("predicted_true_peak_dbtp") is not None:
         parts.append(f"{remedy['predicted_true_peak_dbtp']:.1f} dBTP at the peak")
-    return " and ".join(parts)
+    words = " and ".join(parts)
+    missing = remedy.get("headroom_missing_db")
+    return f"{words}; {missing:.1f} dB of headroom are missing, so the peaks want limiting" if missing else words

@@ -23,6 +23,7 @@ class Picture:
     limit: str
     names: str
     channels: str
+    tall: str
 
 
 def picture_of(evidence: dict[str, Any], file: dict[str, Any]) -> Picture | None:
@@ -33,4 +34,6 @@ def picture_of(evidence: dict[str, Any], file: dict[str, Any]) -> Picture | None
     details = evidence.get("details") or {}
     limit = str(evidence["limit"]) if evidence["kind"] == "true-peak-over" else ""
     names = file.get("channel_names") or [str(k + 1) for k in range(file["channels"])]
-    return Picture(kind, caption, details.get("at_s", evidence["in_s"]), limit, json.dumps(names), json.dumps(details.get("channels", [0, 1])))
+    # How much room to keep free until it is drawn, so that nothing moves under somebody's hands.
+    tall = "one" if kind != "phase" and len(names) == 1 else "two" if kind == "phase" or len(names) == 2 else "many"
+    return Picture(kind, caption, details.get("at_s", evidence["in_s"]), limit, json.dumps(names), json.dumps(details.get("channels", [0, 1])), tall)

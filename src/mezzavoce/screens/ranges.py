@@ -33,10 +33,11 @@ class RangeWords:
 
     @property
     def left_out(self) -> str:
-        """What was left out and how long it is; nothing where a person set the range, who knows."""
+        """What was left out and how long it is."""
+        lengths = [(o["why"], o["out_s"] - o["in_s"]) for o in self.found["left_out"]]
         if self.by_hand:
-            return ""
-        return ", ".join(f"{o['why']} {o['out_s'] - o['in_s']:.1f} s" for o in self.found["left_out"])
+            return f"{sum(s for _, s in lengths):.1f} s in all" if lengths else ""
+        return ", ".join(f"{why} {seconds:.1f} s" for why, seconds in lengths)
 
     @property
     def length(self) -> str:
@@ -55,6 +56,20 @@ class RangeWords:
 
     def _span(self, part: dict[str, Any]) -> str:
         return f"{self.clock.timecode_in(part['in_s'])} - {self.clock.timecode_out(part['out_s'])}"
+
+
+def remarks(detail: dict[str, Any]) -> list[str]:
+    """What a reader has to know about how the figures came about."""
+    file, limits, said = detail["file"], detail["spec"]["limits"], []
+    if file["channels"] == 1:
+        said.append("mono, counted as two loudspeakers (dual mono)" if limits["mono"] == "dual" else "mono, counted as one loudspeaker")
+    elif file["channels"] > 2:
+        said.append(f"channels: {' '.join(file['channel_names'])}")
+    if limits["anchor"] == "dialogue" and detail["loudness"]["dialogue_lufs"] is None:
+        said.append("the spec asks for dialogue loudness; without a dialogue stem the whole programme is judged")
+    if file["frame_rate_varies"]:
+        said.append("the picture's frame rate varies, so timecodes count at the rate given, not in frames of this file")
+    return said
 
 
 def _one(value: float | None) -> str:

@@ -15,7 +15,7 @@ from ..notes.models import Decision
 from ..notes.selectors import Marked, marked
 from ..notes.wording import KINDS, change, in_sentence, prediction, proposed_text
 from .pictures import Picture, picture_of
-from .ranges import RangeWords, range_words
+from .ranges import RangeWords, range_words, remarks
 from .verdict import Figure, figures, sentence
 
 
@@ -97,6 +97,12 @@ class Review:
     def range(self) -> RangeWords:
         """What of the file is programme, in words."""
         return range_words(self.judgement.detail["range"] if self.judgement else None, self.mix)
+
+    @property
+    def remarks(self) -> list[str]:
+        """What was left out and how the figures came about, in a few words each."""
+        left = [f"left out: {self.range.left_out}"] if self.range.left_out else []
+        return left + (remarks(self.judgement.detail) if self.judgement else [])
 
     @property
     def for_page(self) -> dict[str, Any]:

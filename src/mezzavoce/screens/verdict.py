@@ -1,12 +1,14 @@
 """The verdict in words, and the figures against their limits."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from ..measuring.models import Judgement
 from ..notes.selectors import Marked
 
-_LEVEL = ("loudness", "peak", "signal")
+_SAID = {"loudness": "the level is off", "peak": "peaks are too high", "signal": "the sound is damaged"}
+_VOICE = "the voice is not clear"
 
 
 @dataclass(frozen=True)
@@ -30,13 +32,23 @@ def sentence(judgement: Judgement, marks: list[Marked]) -> str:
         return "May go out: nothing was found." if not dismissed else "May go out: what was found has been decided."
     if not must:
         return f"May go out; {len(left)} place{'' if len(left) == 1 else 's'} could be better."
-    level = any(m.mark.family in _LEVEL for m in must)
-    voice = any(m.mark.family not in _LEVEL for m in must)
-    if level and voice:
-        return "Not yet: neither the level nor the voice is right."
-    if level:
-        return f"Not yet: the level is off{', the voice is clear' if judgement.detail['passages'] is not None else ''}."
-    return "Not yet: the level is right, the voice is not clear."
+    said = list(dict.fromkeys(_fault(m) for m in must))
+    if said == [_VOICE]:
+        return "Not yet: the level is right, the voice is not clear."
+    if judgement.detail["passages"] is not None and _VOICE not in said:
+        return f"Not yet: {listed(said)}; the voice is clear."
+    return f"Not yet: {listed(said)}."
+
+
+def _fault(item: Marked) -> str:
+    if item.mark.kind == "duration-off":
+        return "the length is wrong"
+    return _SAID.get(item.mark.family, _VOICE)
+
+
+def listed(words: Sequence[str]) -> str:
+    """Words one after the other, as in a sentence."""
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
 
 
 def figures(judgement: Judgement) -> list[Figure]:

@@ -54,18 +54,18 @@ class Source:
 def open_sound(sound: Sound) -> Source:
     """Find the wished-for sound. Raises MediaError, TrackMapError or LayoutError with a sentence."""
     infos = [probe(p, sound.name if len(sound.paths) == 1 else p.name) for p in sound.paths]
-    picks = _picks(sound.paths[0], infos[0], sound.tracks) if len(infos) == 1 else _beside_each_other(sound, infos)
-    first = infos[0].streams[picks[0].stream - 1]
-    channels = sum(_count(p) for p in picks)
+    found = picks(sound.paths[0], infos[0], sound.tracks) if len(infos) == 1 else _beside_each_other(sound, infos)
+    first = infos[0].streams[found[0].stream - 1]
+    channels = sum(_count(p) for p in found)
     return Source(
-        picks,
+        found,
         replace(
             infos[0],
             name=sound.name,
             channels=channels,
-            layout=_layout(sound, picks, channels),
+            layout=_layout(sound, found, channels),
             sample_rate_hz=first.sample_rate_hz,
-            duration_s=max(p.info.streams[p.stream - 1].duration_s for p in picks),
+            duration_s=max(p.info.streams[p.stream - 1].duration_s for p in found),
         ),
     )
 
@@ -74,7 +74,8 @@ def _count(pick: Pick) -> int:
     return len(pick.channels) if pick.channels is not None else pick.info.streams[pick.stream - 1].channels
 
 
-def _picks(path: Path, info: FileInfo, tracks: Sequence[int]) -> tuple[Pick, ...]:
+def picks(path: Path, info: FileInfo, tracks: Sequence[int]) -> tuple[Pick, ...]:
+    """What is read for some tracks (or channels) of a probed file, counted from 1. Raises TrackMapError where one is not there or they are no one sound."""
     if len(info.streams) == 1:
         return (Pick(path, 1, _channels(info, tracks), info),)
     for track in tracks:

@@ -126,7 +126,8 @@ def limit_scale(row: Any) -> SafeString:
     if facts.choices:
         return SafeString("")
     scale = Scale(*facts.scale, _SCALE_WIDTH)
-    ends = format_html('<text x="4" y="30">{:g}</text><text x="{}" y="30" text-anchor="end">{:g}</text>', facts.scale[0], _SCALE_WIDTH - 4, facts.scale[1])
+    low, high = (f"{v:g}" for v in facts.scale)
+    ends = format_html('<text x="4" y="30">{}</text><text x="{}" y="30" text-anchor="end">{}</text>', low, _SCALE_WIDTH - 4, high)
     rule = format_html('<line class="rule" x1="4" x2="{}" y1="12" y2="12"/>', _SCALE_WIDTH - 4)
     drawn = SafeString("") if value is None else _limit_marks(scale, facts.side, float(value), row.tolerance)
     words = "not judged" if value is None else f"{value:g} {facts.unit}"
@@ -162,6 +163,15 @@ def percent(share: float | str | None) -> str:
 def tenth(value: float | str | None) -> str:
     """A figure to one tenth; nothing where there is none."""
     return "" if value in (None, "") else f"{value:.1f}"
+
+
+_DIGITS = {"samples": 0, "correlation": 2, "s": 2}
+
+
+@register.filter
+def measured(value: float | None, unit: str) -> str:
+    """A measured figure with as many digits as its unit is worth, and the unit."""
+    return "" if value is None else f"{value:.{_DIGITS.get(unit, 1)}f} {unit}".rstrip()
 
 
 @register.filter

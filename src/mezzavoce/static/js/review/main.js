@@ -41,7 +41,7 @@ function start(root) {
   function goTo(letters, play) {
     const mark = store.get().marks.find((m) => m.letters === letters);
     if (!mark) return;
-    store.set({ chosen: mark, view: viewOf(mark, data.duration), proposal: mark.remedy, lower: lowerFor(mark) });
+    store.set({ chosen: mark, view: viewOf(mark, data.duration), proposal: mark.remedy, lower: store.get().hasLevels ? lowerFor(mark) : "peaks" });
     nameLower();
     history.replaceState(null, "", `?mark=${letters}`);
     player.visit(mark, play);
@@ -58,9 +58,11 @@ function start(root) {
     showPictureOf(document.getElementById("side"), (from, to) => loudestTime(store.get().series, from, to));
   }
 
+  /** Both sides of an edge are in view, as far as there are two. */
   function keepInView(time) {
     const { view } = store.get();
-    if (time < view.from || time > view.to) store.set({ view: windowAround(time, view.to - view.from, data.duration) });
+    const room = (view.to - view.from) / 8;
+    if (time < view.from + room || time > view.to - room) store.set({ view: windowAround(time, view.to - view.from, data.duration) });
   }
 
   function swapLower() {
@@ -168,6 +170,9 @@ async function load(address, store) {
     voice: hasLevels ? smoothLevel(spoken, 7, active) : whole,
     music: smoothLevel(music, 3), under: smoothLevel(under, 3), effects: effects.some((v) => v > -60) ? smoothLevel(effects, 5) : null,
   });
+  // Without stems the loudness has the large lane, and the small one is free for peaks.
+  if (!hasLevels) store.set({ lower: "peaks" });
+  document.getElementById("lower").hidden = !hasLevels;
 }
 
 function tell(store, time, playing) {
@@ -191,7 +196,7 @@ function readout(state, time) {
 function refreshHead(facts) {
   const title = document.querySelector("#verdict h1");
   if (title) title.textContent = facts.verdict;
-  document.querySelector("[data-counts]").textContent = `${facts.open} of ${facts.all} open: tall must, short should`;
+  document.querySelector("[data-counts]").textContent = facts.all === "0" ? "" : `${facts.open} of ${facts.all} open: tall must, short should`;
   document.querySelector("[data-noted]").textContent = facts.noted;
 }
 

@@ -16,7 +16,6 @@ export async function showPicture(element, loudest) {
     if (!response.ok) return;
     const found = await response.json();
     figure.prepend(picture === "phase" ? phase(found, JSON.parse(figure.dataset.channels)) : waves(found, figure.dataset, wanted));
-    figure.hidden = false;
   } catch {
     // The figures stand beside it; without the picture nothing is missing that a person could not read.
   }

@@ -1,11 +1,13 @@
 // Draws the zoomed part: ruler, bracket of the chosen finding, levels, speech, loudness, playhead.
 import { visible } from "./detail.js";
 import { drawLadder, drawLevels, label } from "./draw_levels.js";
-import { drawPeaks } from "./draw_peaks.js";
+import { drawChannelNames, drawPeaks } from "./draw_peaks.js";
 import { drawOutside } from "./draw_strip.js";
 import { fit } from "./ink.js";
 import { LADDER, MARGIN, layLanes, levelY } from "./lanes.js";
 import { makeScale, rulerStep } from "./scale.js";
+
+const SMALL_LADDER = { top: -10, bottom: -45 };
 
 /** Draw all lanes; returns the scale used, for hit tests. */
 export function drawLanes(canvas, state, colours) {
@@ -14,7 +16,7 @@ export function drawLanes(canvas, state, colours) {
   const scale = makeScale(state.view.from, state.view.to, width - MARGIN);
   drawRuler(pen, lanes.ruler, scale, state.clock, colours);
   drawHeads(pen, lanes, state, colours);
-  if (state.hasLevels) drawLadder(pen, lanes.levels, MARGIN, width, colours);
+  drawLadder(pen, lanes.levels, MARGIN, width, colours);
   pen.save();
   pen.translate(MARGIN, 0);
   pen.beginPath();
@@ -28,10 +30,10 @@ export function drawLanes(canvas, state, colours) {
       drawLevels(pen, lanes.levels, curves, state, colours);
       names(pen, lanes.levels, curves, state, colours);
       drawSpeech(pen, lanes.speech, scale, state, colours);
-    }
+    } else drawLoudness(pen, lanes.levels, LADDER, curves, state, colours);
     if (state.lower === "peaks") {
       if (state.peaks) drawPeaks(pen, lanes.loudness, scale, state.peaks, state.limits.true_peak_max_dbtp, colours);
-    } else drawLoudness(pen, lanes.loudness, curves, state, colours);
+    } else drawLoudness(pen, lanes.loudness, SMALL_LADDER, curves, state, colours);
   }
   drawOutside(pen, scale, state, lanes.levels.top, height - lanes.levels.top, colours);
   if (state.chosen) bracket(pen, lanes.levels, scale, state.chosen, colours);
@@ -63,18 +65,18 @@ function drawHeads(pen, lanes, state, colours) {
   pen.fillStyle = colours.soft;
   pen.textAlign = "right";
   pen.textBaseline = "middle";
-  if (state.hasLevels) {
-    pen.fillText("LUFS", MARGIN - 6, lanes.ruler.top + 12);
-    pen.fillText("speech", MARGIN - 4, lanes.speech.top + lanes.speech.height / 2);
-  }
+  pen.fillText("LUFS", MARGIN - 6, lanes.ruler.top + 12);
+  if (state.hasLevels) pen.fillText("speech", MARGIN - 4, lanes.speech.top + lanes.speech.height / 2);
   pen.textAlign = "left";
-  const target = state.limits.integrated_lufs;
-  if (state.lower === "peaks") {
-    const limit = state.limits.true_peak_max_dbtp;
-    pen.fillText(`true peak of each channel, dBTP${limit === null || limit === undefined ? "" : `; ceiling ${limit} dBTP`}`, MARGIN, lanes.loudness.top - 8);
-    return;
-  }
-  pen.fillText(`loudness: short-term (heavy), momentary (fine)${target === null || target === undefined ? "" : `, target ${target} LUFS`}`, MARGIN, lanes.loudness.top - 8);
+  const loudness = `loudness: short-term (heavy), momentary (fine)${given(state.limits.integrated_lufs, "target", "LUFS")}`;
+  const peaks = `true peak of each channel, dBTP${given(state.limits.true_peak_max_dbtp, "ceiling", "dBTP")}`;
+  if (!state.hasLevels) pen.fillText(loudness, MARGIN, lanes.speech.top + 6);
+  pen.fillText(state.lower === "peaks" ? peaks : loudness, MARGIN, lanes.loudness.top - 8);
+  if (state.lower === "peaks" && state.peaks) drawChannelNames(pen, lanes.loudness, MARGIN - 6, state.peaks);
+}
+
+function given(limit, word, unit) {
+  return limit === null || limit === undefined ? "" : `, ${word} ${limit} ${unit}`;
 }
 
 function drawSpeech(pen, lane, scale, state, colours) {
@@ -87,8 +89,7 @@ function drawSpeech(pen, lane, scale, state, colours) {
   });
 }
 
-function drawLoudness(pen, lane, scale, state, colours) {
-  const ladder = { top: -10, bottom: -45 };
+function drawLoudness(pen, lane, ladder, scale, state, colours) {
   const target = state.limits.integrated_lufs;
   if (target !== null && target !== undefined) {
     pen.fillStyle = colours.ink;

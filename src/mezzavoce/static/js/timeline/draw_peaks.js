@@ -8,12 +8,14 @@ export function drawPeaks(pen, lane, scale, peaks, limit, colours) {
     const top = lane.top + channel * room;
     const y = (level) => top + ((LADDER.top - Math.min(LADDER.top, Math.max(LADDER.bottom, level))) / (LADDER.top - LADDER.bottom)) * (room - 3);
     drawChannel(pen, scale, peaks, channel, y, limit, colours);
-    pen.fillStyle = colours.soft;
-    pen.font = "600 11px 'Source Sans 3', sans-serif";
-    pen.textAlign = "left";
-    pen.textBaseline = "top";
-    pen.fillText(peaks.names[channel] || String(channel + 1), 3, top + 1);
   }
+}
+
+/** Which channel stands in which row, in the margin. */
+export function drawChannelNames(pen, lane, right, peaks) {
+  const room = lane.height / peaks.channels;
+  pen.textAlign = "right";
+  peaks.names.forEach((name, channel) => pen.fillText(name, right, lane.top + (channel + 0.5) * room));
 }
 
 function drawChannel(pen, scale, peaks, channel, y, limit, colours) {

@@ -40,16 +40,25 @@ export function drawOutside(pen, scale, state, top, height, colours) {
     pen.fillRect(left, top, right - left, height);
     pen.globalAlpha = 1;
     hatch(pen, Math.max(left, -height), Math.min(right, scale.width + height), top, top + height, 9, colours.rule, false);
-    const why = state.range.out.find(([from, to]) => from < edges[k + 1] && to > edges[k]);
-    if (why && right - left > 84) {
-      pen.font = "12px 'Source Sans 3', sans-serif";
-      pen.textAlign = "left";
-      pen.textBaseline = "middle";
-      pen.fillStyle = colours.soft;
-      pen.fillText(why[2], Math.max(left, 0) + 6, top + height / 2);
-    }
+    reasons(pen, scale, state.range.out.filter(([from, to]) => from < edges[k + 1] && to > edges[k]), top, height, colours);
     pen.restore();
   }
+}
+
+/** Each reason in its place, a line between two. */
+function reasons(pen, scale, outs, top, height, colours) {
+  pen.font = "12px 'Source Sans 3', sans-serif";
+  pen.textAlign = "left";
+  pen.textBaseline = "middle";
+  outs.forEach(([from, to, why], k) => {
+    const [left, right] = [Math.max(scale.x(from), 0), Math.min(scale.x(to), scale.width)];
+    if (k) {
+      pen.fillStyle = colours.edge;
+      pen.fillRect(left, top, 1, height);
+    }
+    pen.fillStyle = colours.soft;
+    if (right - left > pen.measureText(why).width + 10) pen.fillText(why, left + 5, top + height / 2);
+  });
 }
 
 function bars(pen, levels, middle, way, room, colour) {
