@@ -56,7 +56,7 @@ def _probe(order: dict[str, Any]) -> dict[str, Any]:
 def _survey(order: dict[str, Any]) -> list[dict[str, Any]]:
     from .survey import survey
 
-    return [p.as_dict() for p in survey(Path(order["path"]), order["name"])]
+    return [p.as_dict() for p in survey(Path(order["path"]), order["name"], in_pairs=order["in_pairs"])]
 
 
 def _samples(order: dict[str, Any]) -> dict[str, Any]:

@@ -48,10 +48,10 @@ class Proposal:
         }
 
 
-def survey(path: Path, name: str) -> list[Proposal]:
-    """Look through a whole file. Raises MediaError where it cannot be decoded."""
+def survey(path: Path, name: str, *, in_pairs: bool = False) -> list[Proposal]:
+    """Look through a whole file; ``in_pairs`` as for ``lanes``. Raises MediaError where it cannot be decoded."""
     info = probe(path, name)
-    found = lanes(info)
+    found = lanes(info, in_pairs=in_pairs)
     gram, peaks = _look(path, info, found)
     waves = np.maximum(amplitude_to_db(peaks), _LOWEST_DB)
     roles = propose(found, gram)

@@ -78,8 +78,29 @@ def _walk(page: Page, address: str, target: Path) -> str:
     page.goto(address)
     page.wait_for_selector("text=waits for answers")
     page.screenshot(path=target / "desk.png")
-    _intake(page, target)
+    _open(page, address, "The Net Loft")
+    page.wait_for_selector(".sample-picture")
+    page.screenshot(path=target / "review-signal.png")
+    _open(page, address, "The Stone Boat of Nesund")
+    page.keyboard.press("g")
+    page.wait_for_selector("#range-panel:visible")
+    page.wait_for_timeout(500)
+    page.screenshot(path=target / "range.png")
+    page.goto(address)
+    page.click("text=Specs")
+    page.wait_for_selector(".limits")
+    page.screenshot(path=target / "specs.png")
+    for number, name in (("03", "intake"), ("06", "track-map")):
+        page.goto(address)
+        _intake(page, number, target / f"{name}.png")
     return link
+
+
+def _open(page: Page, address: str, title: str) -> None:
+    page.goto(address)
+    page.click(f"text={title}")
+    page.wait_for_selector("#play:visible")
+    page.wait_for_timeout(1500)
 
 
 def _review(page: Page, target: Path) -> None:
@@ -100,12 +121,14 @@ def _review(page: Page, target: Path) -> None:
     page.wait_for_selector(".side-data[data-open='0']", state="attached")
 
 
-def _intake(page: Page, target: Path) -> None:
+def _intake(page: Page, number: str, target: Path) -> None:
     page.click("text=Take in a mix")
-    media = next((Path(os.environ["MEZZAVOCE_DATA_DIR"]) / "demo-media").iterdir())
-    page.set_input_files("#choose", sorted(str(p) for p in media.glob("* 03 *")))
+    folders = (Path(os.environ["MEZZAVOCE_DATA_DIR"]) / "demo-media").iterdir()
+    media = max(folders, key=lambda folder: folder.stat().st_mtime)
+    page.set_input_files("#choose", sorted(str(p) for p in media.glob(f"* {number} *")))
     page.wait_for_selector("#measure:not([disabled])")
-    page.screenshot(path=target / "intake.png")
+    page.wait_for_timeout(500)
+    page.screenshot(path=target)
 
 
 def _editor(browser: Browser, link: str, target: Path) -> None:

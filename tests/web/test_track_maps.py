@@ -9,6 +9,7 @@ from django.urls import reverse
 
 from mezzavoce.library.models import Mix, StoredFile
 from mezzavoce.measuring import actions
+from tests.core.test_media import ffmpeg
 from tests.signals import RATE, chord, noise, stereo, talk, write_wav
 from tests.web.test_intake import IntakeCase
 
@@ -75,6 +76,23 @@ class OneFileTest(TrackMapCase):
         self.client.force_login(self.stranger)
         for name in ("survey", "listen"):
             self.assertEqual(self.client.get(reverse(name, args=[answer["id"]])).status_code, 404)
+
+    def test_pairs_that_their_writer_called_surround(self):
+        with tempfile.TemporaryDirectory() as folder:
+            source, target = Path(folder) / "a.wav", Path(folder) / "b.wav"
+            source.write_bytes(eight_channels())
+            order = "map=0-FL|1-FR|2-FC|3-LFE|4-BL|5-BR|6-SL|7-SR:channel_layout=7.1"
+            ffmpeg("-i", str(source), "-af", f"channelmap={order}", "-c:a", "pcm_s24le", str(target))
+            answer = self.bring("all.wav", target.read_bytes()).json()
+        self.assertEqual((answer["facts"]["says_layout"], answer["survey"]), (True, None))
+        self.assertEqual(len(self.client.get(answer["pairs"].split("?")[0]).json()["lanes"]), 1)
+        lanes = self.client.get(answer["pairs"]).json()["lanes"]
+        self.assertEqual([(lane["role"], lane["tracks"]) for lane in lanes], list(MAP))
+        self.assertEqual(self.take(answer["id"], MAP).status_code, 201)
+        self.assertEqual(Mix.objects.get().layout, "stereo")
+        Mix.objects.all().delete()
+        again = self.bring("next.wav", eight_channels(4)).json()
+        self.assertEqual(len(again["remembered"]["roles"]), 4)
 
     def test_an_ordinary_stereo_file_asks_nothing(self):
         answer = self.bring("mix.wav", wav(stereo(noise(2, -20)))).json()

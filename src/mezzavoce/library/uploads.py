@@ -73,12 +73,12 @@ def finish(upload: Upload) -> StoredFile:
     return row
 
 
-def survey(row: StoredFile) -> list[dict[str, Any]]:
-    """The sounds of a file with a proposed role each; looked through once and kept."""
-    if row.survey is None:
+def survey(row: StoredFile, *, in_pairs: bool = False) -> list[dict[str, Any]]:
+    """The sounds of a file with a proposed role each; looked through once and kept. ``in_pairs``: its channels are pairs, whatever the file calls them."""
+    if row.survey is None or (in_pairs and len(row.survey) == 1):
         with local_copy(row) as path:
             limit_s = settings.CORE_SECONDS + settings.CORE_SECONDS_PER_SECOND * row.facts["duration_s"]
-            row.survey = ask("survey", limit_s=limit_s, path=str(path), name=row.name)
+            row.survey = ask("survey", limit_s=limit_s, path=str(path), name=row.name, in_pairs=in_pairs)
         row.save(update_fields=["survey"])
     found: list[dict[str, Any]] = row.survey
     return found

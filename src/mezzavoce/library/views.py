@@ -72,11 +72,12 @@ def upload_done(request: HttpRequest, key: str) -> JsonResponse:
     """The file is whole: its facts, for correction; whether it holds several sounds, and how such a file was mapped last."""
     row = uploads.finish(uploads.find(request.user, key))
     info = FileInfo.from_dict(row.facts)
-    several = holds_several(info)
-    remembered = row.production.track_maps.get(signature(info)) if several else None
-    facts = row.facts | {"says_layout": info.says_layout}
-    survey = reverse("survey", args=[row.pk]) if several else None
-    return JsonResponse({"id": row.pk, "name": row.name, "size": row.size, "facts": facts, "survey": survey, "remembered": remembered})
+    remembered = row.production.track_maps.get(signature(info))
+    several, address = holds_several(info), reverse("survey", args=[row.pk])
+    answer = {"id": row.pk, "name": row.name, "size": row.size, "facts": row.facts | {"says_layout": info.says_layout}, "remembered": remembered}
+    answer["survey"] = address if several else f"{address}?pairs=1" if remembered else None
+    answer["pairs"] = f"{address}?pairs=1" if not several and info.channels > 2 else None
+    return JsonResponse(answer)
 
 
 @login_required
@@ -84,7 +85,7 @@ def upload_done(request: HttpRequest, key: str) -> JsonResponse:
 def survey(request: HttpRequest, file_id: int) -> JsonResponse:
     """The sounds of a file: tracks, proposed role, why, peaks; where each can be heard."""
     row = file_for(request.user, file_id)
-    found = uploads.survey(row)
+    found = uploads.survey(row, in_pairs="pairs" in request.GET)
     address = reverse("listen", args=[row.pk])
     return JsonResponse({"lanes": [lane | {"listen": f"{address}?tracks={lane['tracks'].replace('+', '%2B')}"} for lane in found]})
 

@@ -85,10 +85,13 @@ def write_tracks(tracks: Sequence[int]) -> str:
     return "+".join(str(t) for t in tracks)
 
 
-def lanes(info: FileInfo) -> tuple[Lane, ...]:
-    """The sounds that a file seems to hold: each track with several channels, mono tracks in pairs, the channels of one track in pairs."""
+def lanes(info: FileInfo, *, in_pairs: bool = False) -> tuple[Lane, ...]:
+    """The sounds that a file seems to hold: each track with several channels, mono tracks in pairs, the channels of one track in pairs.
+
+    ``in_pairs``: the channels of one track are pairs even where the file calls them a surround layout, as some writers do by mistake.
+    """
     if len(info.streams) == 1:
-        return _lanes_of_channels(info)
+        return _lanes_of_channels(info, in_pairs=in_pairs)
     found: list[Lane] = []
     waiting: int | None = None
     for stream in info.streams:
@@ -105,10 +108,10 @@ def lanes(info: FileInfo) -> tuple[Lane, ...]:
     return tuple(found)
 
 
-def _lanes_of_channels(info: FileInfo) -> tuple[Lane, ...]:
+def _lanes_of_channels(info: FileInfo, *, in_pairs: bool) -> tuple[Lane, ...]:
     stream = info.streams[0]
     whole = tuple(range(1, stream.channels + 1))
-    if stream.says_layout and is_known(stream.layout, stream.channels):
+    if not in_pairs and stream.says_layout and is_known(stream.layout, stream.channels):
         return (Lane(whole, stream.channels, stream.title),)
     return tuple(Lane(whole[k : k + 2], len(whole[k : k + 2]), "") for k in range(0, stream.channels, 2))
 

@@ -57,7 +57,7 @@ function show(row) {
   select.setAttribute("aria-label", `Role of ${row.file.name}`);
   line.querySelector("progress").setAttribute("aria-label", `Upload of ${row.file.name}`);
   ROLES.forEach(([value, text]) => select.add(new Option(text, value, false, value === row.role)));
-  select.addEventListener("change", () => { row.role = select.value; showFacts.shown = null; showFacts(); });
+  select.addEventListener("change", () => { row.role = select.value; changed(); });
   line.querySelector("button").addEventListener("click", () => remove(row));
   row.line = line;
   document.querySelector("#files tbody").append(line);
@@ -85,7 +85,8 @@ async function upload(row) {
     Object.assign(row, { id: whole.id, facts: whole.facts, arriving: false });
     row.line.cells[2].textContent = describe(whole.facts);
     row.line.cells[3].textContent = "✓ here";
-    if (whole.survey) await openLanes(row, whole);
+    if (whole.survey) await openLanes(row, whole.survey, whole.remembered);
+    else if (whole.pairs) offerPairs(row, whole.pairs);
   } catch (error) {
     if (row.gone) return;
     row.arriving = false;
@@ -96,11 +97,33 @@ async function upload(row) {
 }
 
 /** A file with several sounds: each gets a role of its own, and the file as a whole has none. */
-async function openLanes(row, whole) {
-  row.lanes = makeLanes(row.line, ROLES, () => { showFacts.shown = null; showFacts(); });
-  row.line.querySelector("select").hidden = true;
-  await row.lanes.load(whole.survey, whole.remembered);
-  row.remembered = whole.remembered;
+async function openLanes(row, address, remembered) {
+  const select = row.line.querySelector("select");
+  row.lanes = makeLanes(row.line, ROLES, changed, () => {
+    row.lanes.element.remove();
+    row.lanes = null;
+    select.hidden = false;
+    offerPairs(row, address);
+    changed();
+  });
+  select.hidden = true;
+  row.remembered = remembered;
+  await row.lanes.load(address, remembered);
+}
+
+/** Some writers call any eight channels a surround layout; a person knows better. */
+function offerPairs(row, address) {
+  const button = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "these are several sounds" });
+  button.addEventListener("click", () => {
+    button.remove();
+    openLanes(row, address, null).catch((error) => say(error.message, true));
+  });
+  row.line.cells[2].append(" ", button);
+}
+
+function changed() {
+  showFacts.shown = null;
+  showFacts();
 }
 
 /** What is taken in: files, or the sounds of a file, with their roles. */

@@ -3,8 +3,8 @@ const LOWEST = -60;
 const WIDTH = 240;
 const HEIGHT = 26;
 
-/** Rows below a file's line. `onChange` is called when a role changes. */
-export function makeLanes(line, roles, onChange) {
+/** Rows below a file's line. `onChange` is called when a role changes, `onWhole` when it is one sound after all. */
+export function makeLanes(line, roles, onChange, onWhole) {
   const element = document.createElement("tr");
   element.className = "lanes-row";
   element.innerHTML = '<td colspan="5"><p class="soft">This file holds several sounds; they are being looked through.</p></td>';
@@ -55,9 +55,13 @@ export function makeLanes(line, roles, onChange) {
       if (!answer.ok) throw new Error(found.error || "The sounds of this file could not be looked through. Choose the file again.");
       const table = document.createElement("table");
       table.className = "lanes-table";
-      cell.replaceChildren(Object.assign(document.createElement("p"), {
-        className: "soft", textContent: remembered ? "Several sounds; roles as last time. Correct what is wrong." : "Several sounds; roles as proposed. Correct what is wrong.",
-      }), table);
+      const head = Object.assign(document.createElement("p"), {
+        className: "soft", textContent: `Several sounds; roles as ${remembered ? "last time" : "proposed"}. Correct what is wrong, or `,
+      });
+      const whole = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "take it as one sound" });
+      whole.addEventListener("click", () => { audio.pause(); onWhole(); });
+      head.append(whole);
+      cell.replaceChildren(head, table);
       found.lanes.forEach((lane) => {
         const known = remembered?.roles;
         add(lane, known ? known[lane.tracks] || "" : lane.role, known ? "as last time" : lane.why, table);

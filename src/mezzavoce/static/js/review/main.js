@@ -173,6 +173,7 @@ async function load(address, store) {
   // Without stems the loudness has the large lane, and the small one is free for peaks.
   if (!hasLevels) store.set({ lower: "peaks" });
   document.getElementById("lower").hidden = !hasLevels;
+  readout(store.get(), store.get().time);
 }
 
 function tell(store, time, playing) {

@@ -15,7 +15,6 @@ export function drawLanes(canvas, state, colours) {
   const lanes = layLanes(height);
   const scale = makeScale(state.view.from, state.view.to, width - MARGIN);
   drawRuler(pen, lanes.ruler, scale, state.clock, colours);
-  drawHeads(pen, lanes, state, colours);
   drawLadder(pen, lanes.levels, MARGIN, width, colours);
   pen.save();
   pen.translate(MARGIN, 0);
@@ -39,6 +38,7 @@ export function drawLanes(canvas, state, colours) {
   if (state.chosen) bracket(pen, lanes.levels, scale, state.chosen, colours);
   playhead(pen, lanes, scale, state.time, height, colours);
   pen.restore();
+  drawHeads(pen, lanes, state, colours);
   return scale;
 }
 
