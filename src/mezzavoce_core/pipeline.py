@@ -147,7 +147,7 @@ class _Reader:
         meter = Meter(rate_hz, info.channels, wanted, pairs=pairs(info.layout, info.channels), helper=self.helper)
         tell = self.shares.of(k, doing)
         with closing(decode.blocks(source, rate_hz=rate_hz, ahead=self.helper is not None)) as blocks:  # type: ignore[type-var]
-            for block in _moved(_sketched(blocks, sketch), skip, rate_hz * decode.BLOCK_S):
+            for block in _moved(_sketched(blocks, sketch), skip, rate_hz * decode.block_seconds(rate_hz, info.channels)):
                 meter.feed(block)
                 tell(meter.seconds)
         return meter.finish()

@@ -168,8 +168,10 @@ class DecodeTest(FolderTest):
 
     def test_blocks_begin_on_whole_seconds(self):
         path = self.wav(seconds=9.5)
-        sizes = [len(b) for b in decode.blocks(opened(path))]
+        sizes = [len(b) for b in decode.blocks(opened(path), block_s=4)]
         self.assertEqual(sizes, [4 * RATE, 4 * RATE, RATE + RATE // 2])
+        for rate, channels in ((8000, 1), (48000, 2), (48000, 6), (192000, 64)):
+            self.assertLessEqual(decode.block_seconds(rate, channels) * rate * channels, max(2_000_000, rate * channels))
         self.assertEqual([len(b) for b in decode.blocks(opened(path), block_s=10)], [9.5 * RATE])
 
     def test_compressed_formats_open(self):

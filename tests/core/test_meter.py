@@ -206,7 +206,9 @@ class KernelTest(unittest.TestCase):
         count = len(x) - taps.shape[1] + 1
         sample = float(np.abs(x[15 : 15 + count]).max())
         out, at = np.array([sample], dtype=np.float32), np.zeros(1, dtype=np.uint16)
-        kernels.true_peaks(x, taps, filters.interpolator_bounds(taps), np.array([0, count]), 0.0, -1.0, out, at)
+        kernels.true_peaks(
+            x, taps, filters.interpolator_bounds(taps), np.array([0, count]), out.copy(), 0.0, -1.0, out, at, np.empty((3, 480), dtype=np.float32)
+        )
         curves = [np.abs(np.convolve(x, row[::-1], mode="valid")) for row in taps]
         slow = max(c.max() for c in curves)
         self.assertAlmostEqual(float(out[0]), max(slow, sample), places=5)

@@ -145,6 +145,7 @@ class _Peaks:
         self._at = -(self._taps.shape[1] // 2)
         self._before = self._taps.shape[1] // 2 - 1
         self._seen = 0
+        self._totals = np.empty((3, -(-rate_hz // TICKS_PER_S)), dtype=np.float32)
         self._floors = [0.0] * channels
         self._ceiling = -1.0 if wanted.floor is None else wanted.floor
         self._highest = np.zeros(channels)
@@ -205,7 +206,7 @@ class _Peaks:
         part["sample_peak"][:, c] = peaks
         highest, at = peaks.copy(), np.zeros(ticks, dtype=np.uint16)
         if self._wanted.between_samples:
-            self._floors[c] = true_peaks(x, self._taps, self._bounds, edges, self._floors[c], self._ceiling, highest, at)
+            self._floors[c] = true_peaks(x, self._taps, self._bounds, edges, peaks, self._floors[c], self._ceiling, highest, at, self._totals)
         part["true_peak"][:, c], part["true_peak_at"][:, c] = highest, at
         if self._wanted.faults:
             self._highest[c] = max(self._highest[c], float(peaks.max()))

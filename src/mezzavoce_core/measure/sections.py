@@ -47,13 +47,12 @@ def find_sections(power: Floats, step_lu: float, spoken: NDArray[np.bool_] | Non
     level = power_to_lufs(halves[kept])
     cuts = [0, *sorted(_cuts(level, 0, len(level), step_lu)), len(level)]
     parts = [(a, b) for a, b in pairwise(cuts) if b > a]
-    levels = np.array([power_to_lufs(halves[kept[a:b]].mean()) for a, b in parts])
-    found = []
-    for k, (a, b) in enumerate(parts):
-        rest = _median([x for j, x in enumerate(levels) if j != k], [q - p for j, (p, q) in enumerate(parts) if j != k])
-        if rest is not None:
-            found.append(Section(float(kept[a] / 2), float((kept[b - 1] + 1) / 2), float(levels[k]), float(levels[k]) - rest))
-    return found
+    lengths = np.array([b - a for a, b in parts], dtype=np.int64)
+    if len(parts) < 2:
+        return []
+    levels = power_to_lufs(np.add.reduceat(halves[kept], [a for a, _ in parts]) / lengths)
+    rest = _medians_of_others(levels, lengths)
+    return [Section(float(kept[a] / 2), float((kept[b - 1] + 1) / 2), float(levels[k]), float(levels[k] - rest[k])) for k, (a, b) in enumerate(parts)]
 
 
 def _cuts(level: Floats, first: int, last: int, step_lu: float) -> list[int]:
@@ -79,10 +78,14 @@ def _is_step(x: Floats, at: int, step_lu: float) -> bool:
     return near >= step_lu * 0.75
 
 
-def _median(values: list[float], weights: list[int]) -> float | None:
-    """Median of the other sections, each weighing as much as it lasts."""
-    if not values:
-        return None
-    order = np.argsort(values)
-    sums = np.cumsum(np.array(weights)[order])
-    return float(np.array(values)[order][int(np.searchsorted(sums, sums[-1] / 2))])
+def _medians_of_others(values: Floats, weights: NDArray[np.int64]) -> Floats:
+    """For each of two values or more the median of all others, each weighing as much as it lasts."""
+    order = np.argsort(values, kind="stable")
+    ranked, own = values[order], weights[order]
+    sums = np.cumsum(own)
+    half = (sums[-1] - own) / 2
+    # Left of a value's own place the sums hold without it; right of it its weight has to be taken off.
+    left, right = np.searchsorted(sums, half), np.searchsorted(sums, half + own)
+    medians = np.empty_like(values)
+    medians[order] = ranked[np.where(left < np.arange(len(own)), left, right)]
+    return medians

@@ -25,7 +25,10 @@ from .source import Pick, Source
 from .tools import GUARDED, limited
 from .unpack import highest_bits, planar, unpack_24
 
-BLOCK_S = 4
+_LONGEST_BLOCK_S = 12
+_BLOCK_SAMPLES = 2_000_000
+# What is read at a time stays in the processor's own memory until it is laid out; a multiple of four frames is whole words at 24 bits, too.
+_PIECE_FRAMES = 1 << 14
 _LENGTH_SLACK_S = 0.5
 _SECONDS_PER_SECOND = 2.0
 _NOT_FINITE = 0x7F800000
@@ -34,14 +37,19 @@ _SCALES = {"i2": 2.0**-15, "i3": 1.0, "i4": 2.0**-31, "f4": 1.0, "f8": 1.0}
 Samples = NDArray[np.float32]
 
 
-def blocks(source: Source, *, rate_hz: int | None = None, block_s: int = BLOCK_S, ahead: bool = False) -> Iterator[Samples]:
-    """The whole sound in blocks of ``block_s`` seconds, resampled to ``rate_hz`` where given; ``ahead`` reads in a thread of its own.
+def block_seconds(rate_hz: int, channels: int) -> int:
+    """How long a block is best: long enough that its overhead counts for little, short enough for memory; whole seconds."""
+    return max(1, min(_LONGEST_BLOCK_S, _BLOCK_SAMPLES // (rate_hz * channels)))
+
+
+def blocks(source: Source, *, rate_hz: int | None = None, block_s: int | None = None, ahead: bool = False) -> Iterator[Samples]:
+    """The whole sound in blocks of ``block_s`` seconds (default: what is best), resampled to ``rate_hz`` where given; ``ahead`` reads in a thread of its own.
 
     Raises BadSamples at the first value that is no number, BrokenOff when the sound ends more than half a second before
     the container says, StillWritten when a file changed meanwhile.
     """
     rate_hz = rate_hz or source.info.sample_rate_hz
-    frames = rate_hz * block_s
+    frames = rate_hz * (block_s or block_seconds(rate_hz, source.info.channels))
     made = _together([_pick(p, rate_hz, frames) for p in source.picks]) if len(source.picks) > 1 else _pick(source.picks[0], rate_hz, frames)
     return _ahead(made) if ahead else made
 
@@ -74,8 +82,10 @@ def _part(pick: Pick, first: int, count: int, rate_hz: int) -> Samples:
 def _pick(pick: Pick, rate_hz: int, frames: int) -> Iterator[Samples]:
     """The chosen channels of one track, with the checks that hold for every way of reading."""
     name, before, seen = pick.info.name, _stamp(pick.path), 0
-    for block in _read(pick, rate_hz, frames):
-        _refuse_bad(block, seen, rate_hz, name)
+    reader, sure = _read(pick, rate_hz, frames)
+    for block in reader:
+        if not sure:
+            _refuse_bad(block, seen, rate_hz, name)
         seen += len(block)
         yield block if pick.channels is None else np.asfortranarray(block[:, pick.channels])
     if _stamp(pick.path) != before:
@@ -90,15 +100,16 @@ def _stamp(path: Path) -> tuple[int, int]:
     return facts.st_size, facts.st_mtime_ns
 
 
-def _read(pick: Pick, rate_hz: int, frames: int) -> Iterator[Samples]:
+def _read(pick: Pick, rate_hz: int, frames: int) -> tuple[Iterator[Samples], bool]:
+    """The blocks of one track, and whether every value is sure to be a number."""
     stream = pick.info.streams[pick.stream - 1]
     if rate_hz == stream.sample_rate_hz and len(pick.info.streams) == 1:
         pcm = read_riff(pick.path, pick.info.name)
         if pcm is not None and (pcm.channels, pcm.rate_hz) == (stream.channels, rate_hz):
-            return _read_pcm(pick.path, pcm, frames)
+            return _read_pcm(pick.path, pcm, frames), pcm.encoding.startswith("i")
         if pick.info.codec == "flac" and not pick.info.has_picture and _is_flac(pick.path):
-            return _read_flac(pick.path, pick.info.name, frames)
-    return _read_ffmpeg(pick, rate_hz, frames)
+            return _read_flac(pick.path, pick.info.name, frames), True
+    return _read_ffmpeg(pick, rate_hz, frames), False
 
 
 def _is_flac(path: Path) -> bool:
@@ -107,25 +118,37 @@ def _is_flac(path: Path) -> bool:
 
 
 def _read_pcm(path: Path, pcm: Pcm, frames: int) -> Iterator[Samples]:
-    width = int(pcm.encoding[1])
-    left = pcm.size
-    with path.open("rb") as file:
+    frame, left = pcm.channels * int(pcm.encoding[1]), pcm.size
+    raw = np.empty(_PIECE_FRAMES * frame, dtype=np.uint8)
+    values = np.empty(_PIECE_FRAMES * pcm.channels, dtype=np.float32)
+    with path.open("rb", buffering=0) as file:
         file.seek(pcm.start)
-        while left > 0 and (raw := file.read(min(left, frames * pcm.channels * width))):
-            left -= len(raw)
-            count = len(raw) // (pcm.channels * width)
+        while count := min(frames, left // frame):
             out = np.empty((pcm.channels, count), dtype=np.float32)
-            planar(_numbers(raw, pcm.encoding, count * pcm.channels), np.float32(_SCALES[pcm.encoding]), out)
-            yield out.T
+            done = 0
+            while done < count and (got := _fill(file, raw[: min(_PIECE_FRAMES, count - done) * frame]) // frame):
+                planar(_numbers(raw, pcm.encoding, got * pcm.channels, values), np.float32(_SCALES[pcm.encoding]), out, done)
+                done += got
+            left -= done * frame
+            if done:
+                yield out[:, :done].T
+            if done < count:
+                return
 
 
-def _numbers(raw: bytes, encoding: str, count: int) -> NDArray[Any]:
+def _fill(file: IO[bytes], buffer: NDArray[np.uint8]) -> int:
+    """Read until the buffer is full or the file ends; returns how many bytes came."""
+    got = 0
+    while got < len(buffer) and (more := file.readinto(buffer[got:])):  # type: ignore[attr-defined]
+        got += more
+    return got
+
+
+def _numbers(raw: NDArray[np.uint8], encoding: str, count: int, values: Samples) -> NDArray[Any]:
     if encoding != "i3":
-        return np.frombuffer(raw, dtype="<" + encoding, count=count)
-    # Four numbers lie in three words; what is wanting in the last three is filled up.
-    padded = raw + bytes(-len(raw) % 12)
-    values = np.empty(len(padded) // 3, dtype=np.float32)
-    unpack_24(np.frombuffer(padded, dtype="<u4"), values)
+        return raw[: count * int(encoding[1])].view("<" + encoding)
+    # Four numbers lie in three words; what is wanting in the last three is what was there before, and is not looked at.
+    unpack_24(raw[: -(-count // 4) * 12].view("<u4"), values)
     return values[:count]
 
 
@@ -161,7 +184,7 @@ def _read_ffmpeg(pick: Pick, rate_hz: int, frames: int, seek: tuple[str, ...] = 
 def _by_channel(block: Samples) -> Samples:
     """The same block, laid in memory channel by channel."""
     out = np.empty(block.shape[::-1], dtype=np.float32)
-    planar(block.reshape(-1), np.float32(1.0), out)
+    planar(block.reshape(-1), np.float32(1.0), out, 0)
     return out.T
 
 

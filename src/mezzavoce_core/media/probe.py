@@ -5,6 +5,7 @@ import subprocess
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 from fractions import Fraction
+from functools import lru_cache
 from math import isfinite
 from pathlib import Path
 from typing import Any
@@ -95,7 +96,8 @@ def probe(path: Path, name: str | None = None) -> FileInfo:
         raise MediaError(f"“{name}” is not a file; give a video or audio file.")
     if path.stat().st_size == 0:
         raise MediaError(f"“{name}” is empty; copy or export it again.")
-    facts = _ffprobe(path, name)
+    stamp = path.stat()
+    facts = _ffprobe(path, name, (stamp.st_mtime_ns, stamp.st_size))
     streams = facts.get("streams", [])
     sound = next((s for s in streams if s.get("codec_type") == "audio"), None)
     if sound is None:
@@ -106,7 +108,9 @@ def probe(path: Path, name: str | None = None) -> FileInfo:
     return _facts(facts, name)
 
 
-def _ffprobe(path: Path, name: str) -> dict[str, Any]:
+@lru_cache(16)
+def _ffprobe(path: Path, name: str, _stamp: tuple[int, int]) -> dict[str, Any]:
+    """What the container says; asked once as long as the file stays the same, however many of its sounds are opened."""
     question = ["ffprobe", "-v", "error", *GUARDED, "-show_streams", "-show_format", "-of", "json", f"file:{path.resolve()}"]
     command = limited(question, _PROBE_LIMIT_S)
     try:

@@ -3,28 +3,31 @@
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from ..compiled import njit
 
 _FULL_SCALE_24 = np.float32(2.0**-31)
 
 
 @njit(cache=True, nogil=True)
-def planar(values: NDArray[Any], scale: np.float32, out: NDArray[np.float32]) -> None:
-    """Interleaved numbers ``(frames * channels,)`` times a scale into ``(channels, frames)``."""
-    channels, frames = out.shape
+def planar(values: NDArray[Any], scale: np.float32, out: NDArray[np.float32], begin: int) -> None:
+    """Interleaved numbers ``(frames * channels,)`` times a scale into ``(channels, frames)``, from frame ``begin`` on."""
+    channels = out.shape[0]
+    frames = len(values) // channels
     if channels == 1:
         for n in range(frames):
-            out[0, n] = values[n] * scale
+            out[0, begin + n] = values[n] * scale
     elif channels == 2:
-        left, right = out[0], out[1]
+        left, right = out[0, begin:], out[1, begin:]
         for n in range(frames):
             left[n] = values[2 * n] * scale
             right[n] = values[2 * n + 1] * scale
     else:
-        for n in range(frames):
-            for c in range(channels):
-                out[c, n] = values[n * channels + c] * scale
+        for c in range(channels):
+            row = out[c, begin:]
+            for n in range(frames):
+                row[n] = values[n * channels + c] * scale
 
 
 @njit(cache=True, nogil=True)

@@ -1,8 +1,9 @@
 """The compiled inner loops of the meter. Only arithmetic here: what the figures mean stands in ``measure``."""
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from ..compiled import njit
 
 _SEGMENT = 32
 
@@ -123,55 +124,65 @@ def _interpolated(y: NDArray[np.float32], taps: NDArray[np.float32], count: int,
 
 
 @njit(cache=True, nogil=True)
-def true_peaks(
+def true_peaks(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects)
     x: NDArray[np.float32],
     taps: NDArray[np.float32],
     bounds: NDArray[np.float64],
     edges: NDArray[np.int64],
+    peaks: NDArray[np.float32],
     floor: float,
     ceiling: float,
     out: NDArray[np.float32],
     at: NDArray[np.uint16],
+    totals: NDArray[np.float32],
 ) -> float:
-    """Highest interpolated value of one channel between edges, where it may pass ``floor``; returns the floor to go on with.
+    """Highest interpolated value of one channel between edges, where it passes ``floor``; returns the floor to go on with.
 
-    ``x`` is padded: output sample n lies at ``x[n + before]`` with before = taps per phase / 2 - 1. ``out`` holds the highest
-    sample of each tick and is raised; ``at`` gets the sample, counted from the edge, at the highest value.
+    ``x`` is padded: output sample n lies at ``x[n + before]`` with before = taps per phase / 2 - 1. ``peaks`` are the highest
+    samples of the ticks, ``out`` holds them too and is raised; ``at`` gets the sample, counted from the edge, at the highest value.
     No value of the filter is larger than the highest sample within reach times ``bounds[0]``, the largest sum of the taps'
     magnitudes; nor than the highest of the samples right around times ``bounds[1]`` plus the highest within reach times
     ``bounds[2]``, with the sums over the middle four taps and over the others. Where that cannot pass the floor, nothing is
-    computed. A negative ``ceiling`` computes everything; otherwise the floor rises with what is found, up to the ceiling.
+    computed. A negative ``ceiling`` computes everything; otherwise the floor rises with what is found, up to the ceiling, and
+    what stays under it is left alone, so that the figures do not depend on how much was computed. ``totals`` ``(3, samples)`` is
+    room to work in: so many samples are looked at together at most.
     """
     length = taps.shape[1]
     before = length // 2 - 1
-    segment = _SEGMENT
-    if ceiling < 0:
-        for tick in range(len(edges) - 1):
-            segment = max(segment, edges[tick + 1] - edges[tick])
-    totals = np.empty((3, segment), dtype=np.float32)
-    for tick in range(len(edges) - 1):
+    ticks = len(edges) - 1
+    segment = totals.shape[1]
+    if ceiling >= 0:
+        segment = min(segment, _SEGMENT)
+    # Ticks inside are whole; where those at the ends are long enough, too, the filter never reaches beyond a neighbour.
+    beyond = min(edges[1] - edges[0], edges[ticks] - edges[ticks - 1]) <= before + 1
+    for tick in range(ticks):
         first, last = edges[tick], edges[tick + 1]
-        near = _highest(x[first : last + length - 1])
+        inside = 0 < tick < ticks - 1 and not beyond
+        near = max(peaks[tick - 1], peaks[tick], peaks[tick + 1]) if inside else _highest(x[first : last + length - 1])
         if ceiling >= 0 and near * bounds[0] <= floor:
             continue
         highest = np.float32(-1)
+        place = 0
         part = x[first + before : last + before]
-        for n in range(len(part)):
-            if abs(part[n]) > highest:
-                highest = abs(part[n])
-                at[tick] = n
         for begin in range(first, last, segment):
             count = min(segment, last - begin)
             if ceiling >= 0:
                 around = _highest(x[begin + before - 1 : begin + before + count + 2])
-                if around * bounds[1] + near * bounds[2] <= floor:
+                if around * bounds[1] + near * bounds[2] <= max(floor, highest):
                     continue
-            most, place = _interpolated(x[begin : begin + count + length - 1], taps, count, totals)
+            most, where = _interpolated(x[begin : begin + count + length - 1], taps, count, totals)
             if most > highest:
                 highest = most
-                at[tick] = begin - first + place
-        out[tick] = max(out[tick], highest)
-        floor = max(floor, min(np.float64(highest), ceiling))
+                place = begin - first + where
+        if peaks[tick] >= highest:
+            highest = peaks[tick]
+            place = 0
+            while place < len(part) - 1 and abs(part[place]) < highest:
+                place += 1
+        if highest > floor or ceiling < 0:
+            out[tick] = highest
+            at[tick] = place
+            floor = max(floor, min(np.float64(highest), ceiling))
     return floor
 
 

@@ -17,12 +17,12 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     if limit is None:
         return
     sections = find_sections(evidence.power, limit, evidence.balance.flags if evidence.balance else None)
-    # Where speech is not known, what opens and closes a programme may be music, which need not stand where the voices do.
-    inner = sections if evidence.balance else sections[1:-1]
-    off = [s for s in inner if abs(tenth(s.off_lu)) > limit]
+    off = [s for s in sections if abs(tenth(s.off_lu)) > limit]
     # What stands off for a fifth of the time and more is how this programme is made, and no clip that was forgotten.
     if sum(s.out_s - s.in_s for s in off) <= _AT_MOST * sum(s.out_s - s.in_s for s in sections):
-        yield from (_finding(evidence, s, limit) for s in off)
+        # Where speech is not known, what opens and closes a programme may be music, which need not stand where the voices do.
+        ends = () if evidence.balance else (*sections[:1], *sections[-1:])
+        yield from (_finding(evidence, s, limit) for s in off if s not in ends)
 
 
 def _finding(evidence: Evidence, section: Section, limit: float) -> Finding:

@@ -1,0 +1,28 @@
+"""The compiler of the inner loops: how they are compiled, and a quicker way to those that were compiled before.
+
+Before it loads a loop from its cache, the compiler imports and registers everything that compiling might want; that takes half a
+second and is of no use when there is nothing to compile. Here this is put off until something has to be compiled.
+"""
+
+from typing import Any
+
+from numba import njit
+from numba.core import caching
+from numba.core.runtime.nrt import rtsys
+
+__all__ = ["njit"]
+
+
+def _load(cache: Any, signature: Any, target: Any) -> Any:
+    """A loop from the cache; None, and the compiler made ready, where it is not there."""
+    rtsys.initialize(target)
+    with cache._guard_against_spurious_io_errors():  # noqa: SLF001
+        found = cache._load_overload(signature, target)  # noqa: SLF001
+    if found is None:
+        target.refresh()
+    return found
+
+
+# Where a later version of the compiler works in another way, everything stays as it is there.
+if all(hasattr(caching.Cache, name) for name in ("load_overload", "_load_overload", "_guard_against_spurious_io_errors")):
+    setattr(caching.Cache, "load_overload", _load)  # noqa: B010  (a plain assignment is refused by the type checker)
