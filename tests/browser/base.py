@@ -18,8 +18,10 @@ from django.test import override_settings
 from playwright.sync_api import sync_playwright
 
 from mezzavoce.library import actions
+from mezzavoce.measuring.models import Run
 from mezzavoce_demo import loader
 from mezzavoce_demo.services import end, free_port
+from tests.signals import chord, stereo, talk, write_wav
 
 FLAGS = [
     "--no-sandbox",
@@ -133,3 +135,22 @@ class BrowserCase(StaticLiveServerTestCase):
                 return found
             time.sleep(0.2)
         return self.fail("waited in vain")
+
+
+class MeasuredCase(BrowserCase):
+    """With a worker, and a mix that it has measured."""
+
+    with_worker = True
+
+    def measured_mix(self):
+        with tempfile.TemporaryDirectory() as folder:
+            voice, music = talk(24, [(6, 12)]), chord(24, -24)
+            write_wav(Path(folder) / "mix.wav", stereo(voice + music))
+            write_wav(Path(folder) / "dialogue.wav", stereo(voice))
+            write_wav(Path(folder) / "music.wav", stereo(music))
+            self.bring_in(folder, "mix", "dialogue", "music")
+        self.wait_until(lambda: Run.objects.filter(state=Run.State.MEASURED).exists())
+
+    def bring_in(self, folder, *roles):
+        files = [(loader.upload(self.reviewer, self.production, Path(folder) / f"{role}.wav"), role) for role in roles]
+        actions.take_in(self.reviewer, self.production, actions.Intake(files=files, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"))

@@ -80,6 +80,37 @@ class ModulesTest(BrowserCase):
         """
         self.assertEqual(self.run_module("series", body), [3, 0.1, -23.5, True, 1.25, 0])
 
+    def test_the_loudest_place_of_a_stretch(self):
+        found = self.run_module(
+            "series",
+            "const curve = new Float32Array(100).fill(-30); curve[42] = -12; curve[80] = -3; curve[10] = NaN;"
+            "const s = {hop: 0.1, start: 0.02, curves: {momentary_lufs: curve}};"
+            "return [m.loudestTime(s, 2, 6), m.loudestTime(s, 0, 10), m.loudestTime(null, 4, 6)].map((v) => +v.toFixed(3));",
+        )
+        self.assertEqual(found, [4.22, 8.02, 5])
+
+    def test_between_samples_as_the_closed_form(self):
+        """A sine at a quarter of the rate, sampled at 45 degrees: samples at 0.707, the wave between them reaches 1."""
+        found = self.run_module(
+            "wave",
+            "const x = Array.from({length: 80}, (_, n) => Math.sin(Math.PI * n / 2 + Math.PI / 4));"
+            "const y = m.interpolated(x, 8);"
+            "const inner = y.slice(26 * 8, 54 * 8);"
+            "return [y.length, Math.max(...inner.map(Math.abs)), Math.max(...x.map((v, n) => Math.abs(v - y[n * 8])))];",
+        )
+        self.assertEqual(found[0], 79 * 8 + 1)
+        self.assertAlmostEqual(found[1], 1.0, delta=0.01)
+        self.assertLess(found[2], 1e-9)
+
+    def test_peaks_come_at_the_level_that_the_view_needs(self):
+        found = self.run_module(
+            "../review/peaks",
+            "const levels = [0.01, 0.1, 1].map((hop_s) => ({hop_s, count: Math.round(600 / hop_s), offset: 0}));"
+            "return [[0, 600], [10, 20], [10, 12], [599, 600]].map(([from, to]) => {"
+            " const c = m.choose(levels, {from, to}, 800); return [c.level.hop_s, c.first, c.last]; });",
+        )
+        self.assertEqual(found, [[0.1, 0, 6000], [0.01, 1000, 2001], [0.01, 1000, 1201], [0.01, 59900, 60000]])
+
     def test_smoothing_is_energy_and_stops_with_speech(self):
         found = self.run_module(
             "series",

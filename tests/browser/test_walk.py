@@ -16,7 +16,7 @@ from mezzavoce.measuring.models import Run
 from mezzavoce.notes.models import Mark, Note
 from mezzavoce_demo.render import STEMS, mix_file, stem_file
 from mezzavoce_demo.scenario import EPISODES
-from tests.browser.base import DESKTOP, PHONE, BrowserCase
+from tests.browser.base import DESKTOP, PHONE, BrowserCase, MeasuredCase
 from tests.signals import automated, chord, sine, stereo, talk, write_wav
 
 EPISODE = EPISODES[1]
@@ -202,9 +202,7 @@ class WalkTest(BrowserCase):
         self.assertEqual([s.inner_text() for s in page.locator(".list .state").all()], ["fixed", "cannot fix"])
 
 
-class KeyboardTest(BrowserCase):
-    with_worker = True
-
+class KeyboardTest(MeasuredCase):
     def test_no_mouse_at_all(self):
         page = self.open_page(DESKTOP)
         page.goto(f"{self.live_server_url}/sign-in/")
@@ -232,22 +230,6 @@ class KeyboardTest(BrowserCase):
         page.wait_for_selector("#keys.show")
         self.assertEqual(self.complaints, [])
 
-    def measured_mix(self):
-        with tempfile.TemporaryDirectory() as folder:
-            voice, music = talk(24, [(6, 12)]), chord(24, -24)
-            write_wav(Path(folder) / "mix.wav", stereo(voice + music))
-            write_wav(Path(folder) / "dialogue.wav", stereo(voice))
-            write_wav(Path(folder) / "music.wav", stereo(music))
-            self.bring_in(folder, "mix", "dialogue", "music")
-        self.wait_until(lambda: Run.objects.filter(state=Run.State.MEASURED).exists())
-
-    def bring_in(self, folder, *roles):
-        from mezzavoce.library import actions
-        from mezzavoce_demo.loader import upload
-
-        files = [(upload(self.reviewer, self.production, Path(folder) / f"{role}.wav"), role) for role in roles]
-        actions.take_in(self.reviewer, self.production, actions.Intake(files=files, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"))
-
     def tab_to(self, page, name):
         for _ in range(40):
             page.keyboard.press("Tab")
@@ -257,9 +239,7 @@ class KeyboardTest(BrowserCase):
         self.fail(f"“{name}” cannot be reached with Tab")
 
 
-class TroubleTest(KeyboardTest):
-    test_no_mouse_at_all = None
-
+class TroubleTest(MeasuredCase):
     def test_a_killed_worker_loses_nothing(self):
         with tempfile.TemporaryDirectory() as folder:
             long = automated(chord(600, -24), [(0, 0), (300, -3)])

@@ -68,6 +68,20 @@ class SameFiguresTest(FolderTest):
         for threads in (2, 3, 8):
             self.same(levels(self.path, threads=threads), f"{threads} threads")
 
+    def test_flac_read_by_turns(self):
+        path = self.folder / "a.flac"
+        ffmpeg("-i", str(self.path), *LOSSLESS["a.flac"], str(path))
+        one = np.concatenate(list(decode.blocks(opened(path), block_s=1)))
+        two = np.concatenate(list(decode.blocks(opened(path), block_s=1, ahead=True)))
+        np.testing.assert_array_equal(one, two)
+        self.same(levels(path, threads=2), "two readers")
+        for _ in decode.blocks(opened(path), block_s=1, ahead=True):
+            break
+        path.write_bytes(path.read_bytes()[: path.stat().st_size // 2])
+        for ahead in (False, True):
+            with self.assertRaises(MezzavoceError):
+                list(decode.blocks(opened(path), block_s=1, ahead=ahead))
+
     def test_beside_a_picture(self):
         for name, options in (("film.mov", ("-c:v", "mpeg4")), ("film.mxf", ("-c:v", "mpeg2video")), ("film.mkv", ("-c:v", "mpeg4"))):
             path = self.folder / name

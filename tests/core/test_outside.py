@@ -94,7 +94,8 @@ class ReferenceMetersTest(unittest.TestCase):
             own = judge(measured(episode.number), DEFAULT, programme=whole(episode.file_s)).evidence
             level, spread, peak = ffmpeg_figures(path)
             self.assertAlmostEqual(own.loudness.integrated_lufs, level, delta=0.1)
-            self.assertAlmostEqual(own.loudness.range_lu, spread, delta=0.2)
+            # It prints tenths.
+            self.assertAlmostEqual(own.loudness.range_lu, spread, delta=0.2 + 0.05)
             self.assertAlmostEqual(float(own.true_peak_dbtp.max()), peak, delta=0.15)
 
     def test_demo_against_an_open_library(self):

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from mezzavoce_core.errors import SpecError
 from mezzavoce_core.judge import spec
+from mezzavoce_core.judge.limits import schema
 from mezzavoce_core.judge.spec import Limits
 
 
@@ -36,6 +37,25 @@ class PresetsTest(unittest.TestCase):
         self.assertIs(spec.preset("ebu r 128"), spec.DEFAULT)
         with self.assertRaisesRegex(SpecError, "one of: EBU R 128"):
             spec.preset("nothing")
+
+
+class SchemaTest(unittest.TestCase):
+    PUBLISHED = Path(__file__).parents[2] / "docs" / "spec.schema.json"
+
+    def test_the_published_file_is_the_newest(self):
+        self.assertEqual(json.loads(self.PUBLISHED.read_text()), json.loads(json.dumps(schema())))
+
+    def test_every_preset_fits_it(self):
+        properties = schema()["properties"]["limits"]["properties"]
+        for one in spec.PRESETS:
+            for name, value in one.as_file()["limits"].items():
+                rule = properties[name]
+                if "enum" in rule:
+                    self.assertIn(value, rule["enum"])
+                elif value is None:
+                    self.assertIn("null", rule["type"])
+                else:
+                    self.assertTrue(rule["minimum"] <= value <= rule["maximum"], f"{one.name}: {name}")
 
 
 class FilesTest(unittest.TestCase):

@@ -80,7 +80,8 @@ def range_ends(power: Floats, breaks: NDArray[np.bool_] | None = None) -> tuple[
     if not len(gated):
         return None
     gated = np.sort(gated[gated >= gated.mean() * db_to_power(_RANGE_GATE_LU)])
-    low, high = (gated[round((len(gated) - 1) * share)] for share in (0.10, 0.95))
+    # The nearest rank, a half going up, as in the document's own listing.
+    low, high = (gated[int((len(gated) - 1) * share + 0.5)] for share in (0.10, 0.95))
     return float(power_to_lufs(low)), float(power_to_lufs(high))
 
 

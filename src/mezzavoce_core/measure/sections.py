@@ -18,6 +18,8 @@ _SHORTEST = 6
 _GATE_LU = -10.0
 _EDGE = 4
 _SPOKEN = 0.5
+_NEARLY = 0.75
+"""Share of the step that has to be there within two seconds on either side."""
 
 
 @dataclass(frozen=True)
@@ -60,6 +62,9 @@ def _cuts(level: Floats, first: int, last: int, step_lu: float) -> list[int]:
     if last - first < 2 * _SHORTEST:
         return []
     x = level[first:last]
+    # Two medians lie no further apart than the extremes.
+    if x.max() - x.min() < step_lu * _NEARLY:
+        return []
     count = np.arange(1, len(x))
     sums = np.cumsum(x)
     before, after = sums[:-1] / count, (sums[-1] - sums[:-1]) / (len(x) - count)
@@ -75,7 +80,7 @@ def _cuts(level: Floats, first: int, last: int, step_lu: float) -> list[int]:
 def _is_step(x: Floats, at: int, step_lu: float) -> bool:
     """Whether the level changes right there, and not little by little."""
     near = abs(float(np.median(x[max(0, at - _EDGE) : at])) - float(np.median(x[at : at + _EDGE])))
-    return near >= step_lu * 0.75
+    return near >= step_lu * _NEARLY
 
 
 def _medians_of_others(values: Floats, weights: NDArray[np.int64]) -> Floats:

@@ -12,6 +12,7 @@ import threading
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, closing
 from dataclasses import replace
+from itertools import cycle
 from pathlib import Path
 from typing import IO, Any
 
@@ -50,7 +51,8 @@ def blocks(source: Source, *, rate_hz: int | None = None, block_s: int | None = 
     """
     rate_hz = rate_hz or source.info.sample_rate_hz
     frames = rate_hz * (block_s or block_seconds(rate_hz, source.info.channels))
-    made = _together([_pick(p, rate_hz, frames) for p in source.picks]) if len(source.picks) > 1 else _pick(source.picks[0], rate_hz, frames)
+    picks = [_pick(p, rate_hz, frames, ahead=ahead) for p in source.picks]
+    made = _together(picks) if len(picks) > 1 else picks[0]
     return _ahead(made) if ahead else made
 
 
@@ -79,10 +81,10 @@ def _part(pick: Pick, first: int, count: int, rate_hz: int) -> Samples:
     return found[0] if pick.channels is None else found[0][:, pick.channels]
 
 
-def _pick(pick: Pick, rate_hz: int, frames: int) -> Iterator[Samples]:
+def _pick(pick: Pick, rate_hz: int, frames: int, *, ahead: bool = False) -> Iterator[Samples]:
     """The chosen channels of one track, with the checks that hold for every way of reading."""
     name, before, seen = pick.info.name, _stamp(pick.path), 0
-    reader, sure = _read(pick, rate_hz, frames)
+    reader, sure = _read(pick, rate_hz, frames, ahead=ahead)
     for block in reader:
         if not sure:
             _refuse_bad(block, seen, rate_hz, name)
@@ -100,7 +102,7 @@ def _stamp(path: Path) -> tuple[int, int]:
     return facts.st_size, facts.st_mtime_ns
 
 
-def _read(pick: Pick, rate_hz: int, frames: int) -> tuple[Iterator[Samples], bool]:
+def _read(pick: Pick, rate_hz: int, frames: int, *, ahead: bool) -> tuple[Iterator[Samples], bool]:
     """The blocks of one track, and whether every value is sure to be a number."""
     stream = pick.info.streams[pick.stream - 1]
     if rate_hz == stream.sample_rate_hz and len(pick.info.streams) == 1:
@@ -108,7 +110,10 @@ def _read(pick: Pick, rate_hz: int, frames: int) -> tuple[Iterator[Samples], boo
         if pcm is not None and (pcm.channels, pcm.rate_hz) == (stream.channels, rate_hz):
             return _read_pcm(pick.path, pcm, frames), pcm.encoding.startswith("i")
         if pick.info.codec == "flac" and not pick.info.has_picture and _is_flac(pick.path):
-            return _read_flac(pick.path, pick.info.name, frames), True
+            name = pick.info.name
+            # Decoding is most of the work here, and FLAC can be entered anywhere: two readers take turns.
+            turns = [_ahead(_read_flac(pick.path, name, frames, first, 2)) for first in (0, 1)] if ahead else []
+            return _by_turns(turns) if ahead else _read_flac(pick.path, name, frames), True
     return _read_ffmpeg(pick, rate_hz, frames), False
 
 
@@ -152,13 +157,33 @@ def _numbers(raw: NDArray[np.uint8], encoding: str, count: int, values: Samples)
     return values[:count]
 
 
-def _read_flac(path: Path, name: str, frames: int) -> Iterator[Samples]:
+def _read_flac(path: Path, name: str, frames: int, first: int = 0, step: int = 1) -> Iterator[Samples]:
+    """Blocks ``first``, ``first + step`` and so on."""
     try:
         with soundfile.SoundFile(path) as file:
-            while len(block := file.read(frames, dtype="float32", always_2d=True)):
+            at = first * frames
+            while at < file.frames or step == 1:
+                if step > 1:
+                    file.seek(at)
+                block = file.read(frames, dtype="float32", always_2d=True)
+                if not len(block):
+                    return
                 yield _by_channel(block)
+                at += frames * step
     except soundfile.LibsndfileError as error:
         raise MediaError(f"The sound of “{name}” cannot be decoded ({error.error_string}). Export it again, for example as WAV.") from None
+
+
+def _by_turns(readers: Sequence[Iterator[Samples]]) -> Iterator[Samples]:
+    """A block of each reader in turn, until the first one whose turn it is has none."""
+    with ExitStack() as open_readers:
+        for reader in readers:
+            open_readers.enter_context(closing(reader))  # type: ignore[type-var]
+        for reader in cycle(readers):
+            block = next(reader, None)
+            if block is None:
+                return
+            yield block
 
 
 def _read_ffmpeg(pick: Pick, rate_hz: int, frames: int, seek: tuple[str, ...] = ()) -> Iterator[Samples]:

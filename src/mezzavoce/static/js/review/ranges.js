@@ -4,6 +4,8 @@ import { framesOf } from "../timeline/timecode.js";
 
 const PATTERN = /^\d{1,2}:\d{2}:\d{2}[:;.]\d{2,3}$/;
 
+const plain = (timecode) => timecode.trim().replace(/[;.]/g, ":").padStart(11, "0");
+
 /** Look after the range panel. `seek` moves the playhead; the strip follows the store's `parts`. */
 export function makeRanges(store, seek) {
   const panel = document.getElementById("range-panel");
@@ -19,7 +21,9 @@ export function makeRanges(store, seek) {
   function seconds(text) {
     if (!PATTERN.test(text.trim())) return NaN;
     const perDay = clock.rate.nominal * 86400 - clock.rate.dropped * 1296;
-    return lengthOf((((framesOf(text.trim(), clock.rate) - first) % perDay) + perDay) % perDay);
+    const time = lengthOf((((framesOf(text.trim(), clock.rate) - first) % perDay) + perDay) % perDay);
+    // A label that this rate does not have (99 seconds, a dropped frame) reads as another one.
+    return plain(clock.timecode(time + clock.frameLength / 100)) === plain(text) ? time : NaN;
   }
 
   function rows() {
