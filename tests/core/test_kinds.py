@@ -9,8 +9,9 @@ from mezzavoce_core.judge import registry, remedies
 from mezzavoce_core.judge.causes import merge
 from mezzavoce_core.judge.judging import gather, judge
 from mezzavoce_core.judge.model import FAMILIES, MUST, NOTE, SHOULD, Finding, Point
-from mezzavoce_core.judge.prediction import gain_curve, integrated_with, ratio_over, with_gain
+from mezzavoce_core.judge.prediction import around, gain_curve, integrated_with, ratio_over, with_gain
 from mezzavoce_core.judge.spec import DEFAULT, Limits, Spec
+from mezzavoce_core.measure.loudness import integrated
 from mezzavoce_core.measure.speech import Speech
 from tests.signals import RATE, automated, chord, measured, sine, stereo, talk, three_stems
 
@@ -277,8 +278,20 @@ class PredictionTest(unittest.TestCase):
         self.assertTrue(np.isnan(ratio_over(balance, np.arange(3))))
 
     def test_unchanged_gain_changes_nothing(self):
-        same = integrated_with(self.evidence, "music", np.ones(len(self.evidence.power)))
-        self.assertAlmostEqual(same, self.evidence.loudness.integrated_lufs, places=6)
+        same = integrated_with(self.evidence, "music", remedies.hold_points(self.evidence, 8.0, 14.0, 0.0))
+        self.assertAlmostEqual(same, self.evidence.loudness.integrated_lufs, places=9)
+
+    def test_looking_around_a_stretch_gives_what_the_whole_would(self):
+        evidence = self.evidence
+        for role, in_s, out_s, gain_db in (("music", 8.0, 14.0, -7.0), ("dialogue", 24.0, 30.0, 4.0), ("music", 0.2, 2.0, -3.0), ("music", 38.0, 40.0, 5.0)):
+            points = remedies.hold_points(evidence, in_s, out_s, gain_db)
+            changed = with_gain(evidence.balance, role, gain_curve(points, len(evidence.power)))
+            part = changed.voice - evidence.balance.voice if role == "dialogue" else changed.music - evidence.balance.music
+            self.assertAlmostEqual(integrated_with(evidence, role, points), integrated(np.maximum(evidence.power + part, 0.0)), places=9)
+            first, last = around(in_s, out_s, len(evidence.power))
+            window = with_gain(evidence.balance.part(first, last), role, gain_curve(points, last - first, first))
+            blocks = np.arange(int(in_s * 10), int(out_s * 10))
+            np.testing.assert_allclose(ratio_over(window, blocks - first // 10), ratio_over(changed, blocks), rtol=1e-12)
 
     def test_points_stay_inside_the_programme(self):
         points = remedies.hold_points(self.evidence, 0.1, 39.9, -6.0)

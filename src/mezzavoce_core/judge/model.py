@@ -2,13 +2,14 @@
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..measure.balance import Balance, Passage
-from ..measure.loudness import Loudness, loudness
+from ..measure.loudness import MOMENTARY_TICKS, Loudness, at_blocks, loudness, moving_mean
 from ..measure.measurement import Measurement
 from ..measure.meter import TICKS_PER_S
 from ..measure.music_gain import Duck
@@ -102,6 +103,11 @@ class Evidence:
     def duration_s(self) -> float:
         """Seconds from the in of the programme to its out."""
         return self.measurement.duration_s
+
+    @cached_property
+    def momentary_blocks(self) -> Floats:
+        """Power of the 400 ms that end with each block of 100 ms; NaN where they touch a break."""
+        return at_blocks(moving_mean(self.power, MOMENTARY_TICKS, self.breaks))
 
     def in_file(self, time_s: float) -> float:
         """A time of the programme as seconds from the first sample of the file."""

@@ -6,17 +6,27 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..measure.balance import Balance, local_ratio
-from ..measure.loudness import integrated
-from ..measure.meter import TICKS_PER_S
+from ..measure.loudness import MOMENTARY_TICKS, at_blocks, integrated_of, moving_mean
+from ..measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
 from ..units import Floats, db_to_power
 from .model import Evidence, Point
 
+_REACH_S = 6
+"""What lies further away changes neither a local ratio nor a first word."""
 
-def gain_curve(points: Sequence[Point], ticks: int) -> Floats:
-    """Power factor per tick of level points, linear in dB between them, level outside."""
+
+def around(in_s: float, out_s: float, ticks: int) -> tuple[int, int]:
+    """Ticks (whole blocks) around a stretch, as far as a change in it can be told from the ratios."""
+    first = max(0, int((in_s - _REACH_S) * BLOCKS_PER_S)) * TICKS_PER_BLOCK
+    last = min(ticks, int((out_s + _REACH_S) * BLOCKS_PER_S + 1) * TICKS_PER_BLOCK)
+    return first, last
+
+
+def gain_curve(points: Sequence[Point], ticks: int, first: int = 0) -> Floats:
+    """Power factor of level points for so many ticks from tick ``first`` on, linear in dB between them, level outside."""
     if not points:
         return np.ones(ticks)
-    times = (np.arange(ticks) + 0.5) / TICKS_PER_S
+    times = (first + np.arange(ticks) + 0.5) / TICKS_PER_S
     curve: Floats = db_to_power(np.interp(times, [p.at_s for p in points], [p.gain_db for p in points]))
     return curve
 
@@ -41,10 +51,17 @@ def ratio_over(balance: Balance, blocks: NDArray[np.int64]) -> float:
     return float(known.min()) if len(known) else float("nan")
 
 
-def integrated_with(evidence: Evidence, role: str, factor: Floats) -> float | None:
-    """Integrated loudness of the mix with a power factor per tick on one role, roles taken as uncorrelated."""
+def integrated_with(evidence: Evidence, role: str, points: Sequence[Point]) -> float | None:
+    """Integrated loudness of the mix with level points on one role that end where they begin, roles taken as uncorrelated."""
     balance = evidence.balance
     assert balance is not None
     part = balance.voice if role == "dialogue" else getattr(balance, role)
     assert part is not None
-    return integrated(np.maximum(evidence.power + part * (factor - 1), 0.0), evidence.breaks)
+    first, last = around(points[0].at_s, points[-1].at_s, len(evidence.power))
+    changed = np.maximum(evidence.power[first:last] + part[first:last] * (gain_curve(points, last - first, first) - 1), 0.0)
+    # The first blocks of the stretch reach before it, where nothing changes.
+    fresh = at_blocks(moving_mean(changed, MOMENTARY_TICKS, evidence.breaks[first:last]))
+    whole, begin = evidence.momentary_blocks.copy(), first // TICKS_PER_BLOCK
+    skip = MOMENTARY_TICKS // TICKS_PER_BLOCK if first else 0
+    whole[begin + skip : begin + len(fresh)] = fresh[skip:]
+    return integrated_of(whole)

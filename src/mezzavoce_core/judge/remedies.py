@@ -9,13 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..measure.balance import Balance, loudest_under
-from ..measure.meter import TICKS_PER_S
+from ..measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
 from ..measure.music_gain import Duck
 from ..units import amplitude_to_db, db_to_amplitude
 from .model import Evidence, Point, Remedy
-from .prediction import gain_curve, integrated_with, ratio_over, with_gain
+from .prediction import around, gain_curve, integrated_with, ratio_over, with_gain
 
-Gap = Callable[[Balance], float]
+Gap = Callable[[Balance, int], float]
+"""A gap in LU, of a balance that begins at a tick of the programme."""
 
 FALL_S = 0.4
 AHEAD_S = 0.1
@@ -48,11 +49,11 @@ def balance_remedies(
 ) -> tuple[Remedy | None, tuple[Remedy, ...]]:
     """The remedy for too thin a gap over some blocks, and its alternatives.
 
-    ``gap`` measures the gap of a balance in LU (default: the lowest local ratio over the blocks), ``wanted`` is what it has to reach.
+    ``gap`` measures the gap (default: the lowest local ratio over the blocks), ``wanted`` is what it has to reach.
     """
     if evidence.balance is None or evidence.balance.background is None:
         return None, ()
-    gap = gap or (lambda balance: ratio_over(balance, blocks))
+    gap = gap or (lambda balance, first: ratio_over(balance, blocks - first // TICKS_PER_BLOCK))
     under = loudest_under(evidence.balance, blocks)
     ways = (("lower", under, -1), ("raise", "dialogue", 1))
     options = [_search(evidence, in_s, out_s, gap, wanted, action=action, role=role, sign=sign) for action, role, sign in ways]
@@ -62,15 +63,15 @@ def balance_remedies(
 
 def _search(evidence: Evidence, in_s: float, out_s: float, gap: Gap, wanted: float, *, action: str, role: str, sign: int) -> Remedy:
     """The smallest gain in steps of 0.5 dB with which the gap is wide enough, or the largest sensible one."""
-    balance = evidence.balance
-    assert balance is not None
-    ticks = len(balance.voice)
+    assert evidence.balance is not None
+    first, last = around(in_s, out_s, len(evidence.balance.voice))
+    balance = evidence.balance.part(first, last)
 
     def points(steps: int) -> tuple[Point, ...]:
         return hold_points(evidence, in_s, out_s, sign * steps * _STEP_DB)
 
     def ratio(steps: int) -> float:
-        return gap(with_gain(balance, role, gain_curve(points(steps), ticks)))
+        return gap(with_gain(balance, role, gain_curve(points(steps), last - first, first)), first)
 
     # More gain never makes the gap thinner, so halving finds the first step that does.
     low, high = 1, round(LARGEST_DB / _STEP_DB)
@@ -88,7 +89,7 @@ def _search(evidence: Evidence, in_s: float, out_s: float, gap: Gap, wanted: flo
         amount_db=sign * amount,
         points=points(low),
         predicted_speech_to_background_lu=reached,
-        predicted_integrated_lufs=integrated_with(evidence, role, gain_curve(points(low), ticks)),
+        predicted_integrated_lufs=integrated_with(evidence, role, points(low)),
         enough=bool(reached >= wanted and amount <= headroom),
     )
 
@@ -118,9 +119,8 @@ def earlier_fall(evidence: Evidence, duck: Duck, onset_s: float) -> Remedy:
     wanted = np.interp(times, [begin, done], [0.0, -duck.depth_db])
     added = wanted - np.interp(times, [duck.fall_start_s, duck.fall_end_s], [0.0, -duck.depth_db])
     points = tuple(Point(round(float(t), 3), round(float(g), 1)) for t, g in zip(times, added, strict=True))
-    factor = gain_curve(points, len(evidence.balance.voice))
     return Remedy(
-        action="reshape", role="music", amount_db=round(-duck.depth_db, 1), points=points, predicted_integrated_lufs=integrated_with(evidence, "music", factor)
+        action="reshape", role="music", amount_db=round(-duck.depth_db, 1), points=points, predicted_integrated_lufs=integrated_with(evidence, "music", points)
     )
 
 

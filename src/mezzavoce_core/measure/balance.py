@@ -34,6 +34,17 @@ class Balance:
         """Blocks of 100 ms of which half or more is speech."""
         return active_share(self.flags) >= 0.5
 
+    def part(self, first: int, last: int) -> "Balance":
+        """The ticks from ``first`` up to ``last`` alone; blocks stay as they are where both are whole blocks."""
+        cut = slice(first, last)
+        return Balance(
+            self.voice[cut],
+            None if self.music is None else self.music[cut],
+            None if self.effects is None else self.effects[cut],
+            None if self.background is None else self.background[cut],
+            self.flags[cut],
+        )
+
 
 @dataclass(frozen=True)
 class Passage:

@@ -64,9 +64,13 @@ def at_blocks(per_tick: Floats) -> Floats:
 
 
 def integrated(power: Floats, breaks: NDArray[np.bool_] | None = None) -> float | None:
-    """Integrated loudness in LUFS: 400 ms blocks every 100 ms, gated at -70 LUFS and 10 LU under the mean of what is left."""
-    gated = at_blocks(moving_mean(power, MOMENTARY_TICKS, breaks))
-    gated = gated[gated >= lufs_to_power(ABSENT_BELOW_LUFS)]
+    """Integrated loudness in LUFS of a programme power ``(ticks,)``; None where nothing is loud enough."""
+    return integrated_of(at_blocks(moving_mean(power, MOMENTARY_TICKS, breaks)))
+
+
+def integrated_of(blocks: Floats) -> float | None:
+    """The same from the powers of 400 ms blocks, one every 100 ms: gated at -70 LUFS and 10 LU under the mean of what is left."""
+    gated = blocks[blocks >= lufs_to_power(ABSENT_BELOW_LUFS)]
     if not len(gated):
         return None
     gated = gated[gated >= gated.mean() * db_to_power(_RELATIVE_GATE_LU)]

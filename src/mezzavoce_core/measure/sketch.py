@@ -29,8 +29,10 @@ class Sketch:
     def feed(self, block: NDArray[np.float32]) -> None:
         """Take the next samples. Four frames become one: what folds over does so alike in mix and stem."""
         whole = len(block) // _EVERY * _EVERY
-        mono = block[:whole].reshape(-1, _EVERY * block.shape[1]).mean(axis=1, dtype=np.float32)
-        self._file.write(mono.tobytes())
+        # Blocks lie in memory channel by channel; sums along that are many times quicker than across.
+        summed = block[:whole].T.sum(axis=0)
+        mono = sum(summed[k::_EVERY] for k in range(_EVERY)) * np.float32(1 / (_EVERY * block.shape[1]))
+        self._file.write(mono.astype(np.float32, copy=False).tobytes())
 
     def read(self, start_s: float, length_s: float) -> NDArray[np.float32]:
         """Mono samples from a time on; fewer where the signal ends."""

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...measure.balance import Balance, Passage, first_word, loudest_under
+from ...measure.meter import TICKS_PER_S
 from ...measure.speech import block_of
 from ..model import SHOULD, Evidence, Finding, Kind
 from ..remedies import Gap, balance_remedies
@@ -43,8 +44,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
 
 
 def _gap(passage: Passage) -> Gap:
-    def over_first_word(balance: Balance) -> float:
-        ratio = first_word(balance, passage.in_s, passage.out_s)
+    def over_first_word(balance: Balance, first: int) -> float:
+        ratio = first_word(balance, passage.in_s - first / TICKS_PER_S, passage.out_s - first / TICKS_PER_S)
         return float("nan") if ratio is None else ratio
 
     return over_first_word
