@@ -152,29 +152,28 @@ def other_library(path, minutes):
     return f"pyloudnorm (integrated loudness alone, {minutes:g} min of stereo WAV): {theirs / mine:.1f} times the processor time of the whole measurement."
 
 
-def table(folder, minutes, surround_minutes, pairs, tell):
-    """All rows; ``tell`` hears each as soon as it is there."""
-    head = [
-        "| What | Ratio: one thread (processor time) / two threads (wall) | To reach | Times real time | Share of decoding | Memory |",
-        "|---|---|---|---|---|---|",
-    ]
-    lines = list(head)
+def rows(folder, options, tell):
+    """The lines of the table that were asked for, by key; ``tell`` hears each as soon as it is there."""
+    minutes, pairs, found = options.minutes, options.pairs, {}
 
-    def add(line):
-        lines.append(line)
-        tell(line)
+    def add(key, path, length, stems=()):
+        if key in options.only:
+            found[key] = row(key, path, length, pairs, stems)
+            tell(found[key])
 
     wav = make_wav(folder / "mix.wav", minutes, 2)
-    add(row("wav", wav, minutes, pairs))
-    for key, name, options in (("flac", "mix.flac", ()), ("aac", "mix.mp4", ("-c:a", "aac", "-b:a", "192k"))):
-        subprocess.run(["ffmpeg", "-v", "error", "-y", "-i", str(wav), *options, str(folder / name)], check=True)
-        add(row(key, folder / name, minutes, pairs))
-        (folder / name).unlink()
-    surround = make_wav(folder / "surround.wav", surround_minutes, 6)
-    add(row("surround", surround, surround_minutes, pairs))
-    stems = [(role, make_wav(folder / f"{role}.wav", minutes, 2, role)) for role in ("dialogue", "music", "effects")]
-    add(row("bands", wav, minutes, pairs, stems))
-    return lines
+    add("wav", wav, minutes)
+    for key, name, coding in (("flac", "mix.flac", ()), ("aac", "mix.mp4", ("-c:a", "aac", "-b:a", "192k"))):
+        if key in options.only:
+            subprocess.run(["ffmpeg", "-v", "error", "-y", "-i", str(wav), *coding, str(folder / name)], check=True)
+            add(key, folder / name, minutes)
+            (folder / name).unlink()
+    if "surround" in options.only:
+        add("surround", make_wav(folder / "surround.wav", options.surround_minutes, 6), options.surround_minutes)
+    if "bands" in options.only:
+        stems = [(role, make_wav(folder / f"{role}.wav", minutes, 2, role)) for role in ("dialogue", "music", "effects")]
+        add("bands", wav, minutes, stems)
+    return found
 
 
 def machine():
@@ -184,6 +183,19 @@ def machine():
     return f"{model}, {os.cpu_count()} processors; ffmpeg {version}, Python {platform.python_version()}, NumPy {np.__version__}."
 
 
+def page(found, more, pairs, before):
+    """The page; lines that were not measured this time are taken over from the page before."""
+    keys = {key: title.split(",")[0] for key, title in TITLES.items()}
+    kept = {k: next((line for line in before.splitlines() if line.startswith(f"| {t},") and ("bands" in line) == (k == "bands")), "") for k, t in keys.items()}
+    lines = [found.get(key) or kept[key] for key in TITLES if found.get(key) or kept[key]]
+    return (
+        f"# Speed\n\n`bin/bench` makes the material, measures, and writes this page (median of {pairs} pairs). {machine()}\n\n"
+        "The reference is `ffmpeg -af ebur128=peak=true` on the same file; both are whole processes, start included.\n\n"
+        "| What | Ratio: one thread (processor time) / two threads (wall) | To reach | Times real time | Share of decoding | Memory |\n"
+        "|---|---|---|---|---|---|\n" + "\n".join(lines) + "\n\n" + "\n\n".join(more) + "\n"
+    )
+
+
 def main():
     """Make the material, measure, print, and write where asked."""
     parser = argparse.ArgumentParser(description=__doc__)
@@ -191,20 +203,20 @@ def main():
     parser.add_argument("--surround-minutes", type=float, default=10)
     parser.add_argument("--pairs", type=int, default=5)
     parser.add_argument("--long-minutes", type=int, default=120)
+    parser.add_argument("--only", nargs="+", choices=list(TITLES), default=list(TITLES), help="lines to measure; the others stay")
     parser.add_argument("--write", type=Path)
     options = parser.parse_args()
     with tempfile.TemporaryDirectory() as holder:
         folder = Path(holder)
         print(machine(), flush=True)
-        lines = table(folder, options.minutes, options.surround_minutes, options.pairs, lambda line: print(line, flush=True))
+        found = rows(folder, options, lambda line: print(line, flush=True))
         ten = make_wav(folder / "ten.wav", min(10, options.minutes), 2)
         more = [long_surround(folder, options.long_minutes)] if options.long_minutes else []
         more += [f"A file of ten seconds: {short_file(folder):.2f} s, warm.", other_library(ten, min(10, options.minutes))]
     print("\n".join(more))
     if options.write:
-        text = f"# Speed\n\n`bin/bench` makes the material, measures, and writes this page (median of {options.pairs} pairs). {machine()}\n\n"
-        text += f"The reference is `ffmpeg -af ebur128=peak=true` on the same file; both are whole processes, start included.\n\n{chr(10).join(lines)}\n\n"
-        options.write.write_text(text + "\n\n".join(more) + "\n")
+        before = options.write.read_text() if options.write.exists() else ""
+        options.write.write_text(page(found, more, options.pairs, before))
     return 0
 
 

@@ -4,6 +4,7 @@ Before it loads a loop from its cache, the compiler imports and registers everyt
 second and is of no use when there is nothing to compile. Here this is put off until something has to be compiled.
 """
 
+import sys
 from typing import Any
 
 from numba import njit
@@ -26,3 +27,7 @@ def _load(cache: Any, signature: Any, target: Any) -> Any:
 # Where a later version of the compiler works in another way, everything stays as it is there.
 if all(hasattr(caching.Cache, name) for name in ("load_overload", "_load_overload", "_guard_against_spurious_io_errors")):
     setattr(caching.Cache, "load_overload", _load)  # noqa: B010  (a plain assignment is refused by the type checker)
+# The compiler is up; what was hidden from it on its way (see ``lean``) is there again for whoever wants it.
+for _name in ("scipy", "cffi"):
+    if sys.modules.get(_name, _name) is None:
+        del sys.modules[_name]
