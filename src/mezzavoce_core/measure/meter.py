@@ -167,7 +167,8 @@ class _Peaks:
         self._work(held, to_the_last=True)
         ticks = max(1, -(-self._seen * TICKS_PER_S // self._rate_hz))
         names = ("sample_peak", "true_peak", "true_peak_at", "flat_run")
-        found = {name: _folded(np.concatenate([p[name] for p in self._parts]), ticks) for name in names}
+        # Handed over name by name, so that hours of sound do not lie in memory twice.
+        found = {name: _folded(np.concatenate([p.pop(name) for p in self._parts]), ticks) for name in names}
         peaks, flat = found["sample_peak"], found["flat_run"]
         # What was looked at while the highest level was not known yet goes, so that the way in which blocks are cut leaves no trace.
         flat[peaks < np.float32(_FLAT_FROM) * peaks.max(axis=0)] = 0
@@ -241,4 +242,4 @@ def _folded(values: NDArray[Any], ticks: int) -> NDArray[Any]:
     """What rings on behind the last sample belongs to the last tick."""
     if len(values) > ticks:
         values[ticks - 1] = values[ticks - 1 :].max(axis=0)
-    return values[:ticks].copy()
+    return values[:ticks]

@@ -22,7 +22,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     mix, file = evidence.measurement.mix, evidence.measurement.file
     names = channel_names(file.layout, file.channels)
     every = overs(mix, file.sample_rate_hz, limit)
-    level = amplitude_to_db(mix.true_peak).max(axis=1)
+    level = amplitude_to_db(mix.true_peak.max(axis=1))
     for first, last in join(runs(np.round(level, 1) > limit), TICKS_PER_S):
         in_s, out_s = first / TICKS_PER_S, min(last / TICKS_PER_S, evidence.duration_s)
         own = [o for o in every if in_s <= o.at_s < last / TICKS_PER_S]
