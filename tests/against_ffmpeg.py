@@ -31,7 +31,7 @@ Absolute difference, median / largest; in brackets how many files lie further ap
 peak 0.1 dB and the 0.05 dB that ffmpeg rounds away). Files below 32 kHz are resampled for ffmpeg alone: its filter reads the same speech 0.2 LU
 louder at 8 kHz than at 48 kHz, while ours reads both alike.
 
-Where the range lies further apart, the file lasts a few seconds. EBU Tech 3342 takes the values at rank (n - 1) · p, rounded; ffmpeg counts its
+Where the range lies further apart, the file lasts twelve seconds or less. EBU Tech 3342 takes the values at rank (n - 1) · p, rounded; ffmpeg counts its
 histogram up to n · p, which is one rank lower now and then. Among a few dozen short-term values in an onset one rank is a step of several
 tenths. The last column holds our short-term values against ffmpeg's range when they are counted in ffmpeg's way.
 

@@ -190,7 +190,8 @@ def page(found, more, pairs, before):
     lines = [found.get(key) or kept[key] for key in TITLES if found.get(key) or kept[key]]
     return (
         f"# Speed\n\n`bin/bench` makes the material, measures, and writes this page (median of {pairs} pairs). {machine()}\n\n"
-        "The reference is `ffmpeg -af ebur128=peak=true` on the same file; both are whole processes, start included.\n\n"
+        "The reference is `ffmpeg -af ebur128=peak=true` on the same file; both are whole processes, start included.\n"
+        "Lines can be measured again by themselves (`--only`), so they need not be of one run.\n\n"
         "| What | Ratio: one thread (processor time) / two threads (wall) | To reach | Times real time | Share of decoding | Memory |\n"
         "|---|---|---|---|---|---|\n" + "\n".join(lines) + "\n\n" + "\n\n".join(more) + "\n"
     )

@@ -20,7 +20,7 @@ def main() -> None:
         # What is read from a file cannot be written to, which is a type of its own to the compiler.
         for values in (np.zeros(16, dtype=kind), np.frombuffer(bytes(16 * np.dtype(kind).itemsize), dtype=kind)):
             planar(values, np.float32(1.0), out, 0)
-    unpack_24(np.frombuffer(bytes(12), dtype="<u4"), out[0])
+    unpack_24(np.zeros(3, dtype="<u4"), out[0])
     highest_bits(out[0].view(np.uint32))
 
 

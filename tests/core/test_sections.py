@@ -1,7 +1,5 @@
-"""The median of all others, against its definition; loops that were compiled before load without the compiler's registries."""
+"""The median of all others, against its definition."""
 
-import subprocess
-import sys
 import unittest
 
 import numpy as np
@@ -27,13 +25,3 @@ class MediansTest(unittest.TestCase):
         values, weights = np.array([v / 10 for v, _ in rows]), np.array([w for _, w in rows])
         found = _medians_of_others(values, weights)
         self.assertEqual(found.tolist(), [by_definition(values.tolist(), weights.tolist(), k) for k in range(len(rows))])
-
-
-class CompiledTest(unittest.TestCase):
-    def test_nothing_is_registered_for_loops_from_the_cache(self):
-        code = (
-            "from mezzavoce_core import warm; warm.main(); import sys; print([m for m in ('numba.np.arrayobj', 'numba.cpython.unicode') if m in sys.modules])"
-        )
-        subprocess.run([sys.executable, "-c", code], check=True, capture_output=True)
-        found = subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True)
-        self.assertEqual(found.stdout.strip(), "[]")

@@ -108,18 +108,16 @@ def probe(path: Path, name: str | None = None) -> FileInfo:
     return _facts(facts, name)
 
 
-@lru_cache(16)
-def _ffprobe(path: Path, name: str, _stamp: tuple[int, int]) -> dict[str, Any]:
-    """What the container says; asked once as long as the file stays the same, however many of its sounds are opened."""
-    question = ["ffprobe", "-v", "error", *GUARDED, "-show_streams", "-show_format", "-of", "json", f"file:{path.resolve()}"]
-    command = limited(question, _PROBE_LIMIT_S)
+def _ffprobe(path: Path, name: str, stamp: tuple[int, int]) -> dict[str, Any]:
     try:
-        done = subprocess.run(command, capture_output=True, stdin=subprocess.DEVNULL, timeout=_PROBE_LIMIT_S, check=False)
+        done = _asked(path, stamp)
     except FileNotFoundError:
         raise ToolFailed("ffmpeg is not installed; install the package “ffmpeg”.") from None
     except subprocess.TimeoutExpired:
         raise MediaError(f"“{name}” took too long to open; it may be damaged. Export it again.") from None
     if done.returncode < 0:
+        # No answer is worth keeping; the next time may give one.
+        _asked.cache_clear()
         raise ToolFailed(f"Reading “{name}” was interrupted; try again.")
     if done.returncode != 0:
         raise MediaError(f"“{name}” is no video or audio file that can be opened, or it is damaged. Export it again, for example as WAV, MOV or MP4.")
@@ -128,6 +126,13 @@ def _ffprobe(path: Path, name: str, _stamp: tuple[int, int]) -> dict[str, Any]:
     except ValueError:
         raise MediaError(f"What “{name}” says about itself cannot be read; it may be damaged. Export it again.") from None
     return facts
+
+
+@lru_cache(16)
+def _asked(path: Path, _stamp: tuple[int, int]) -> "subprocess.CompletedProcess[bytes]":
+    """What ffprobe answers; asked once as long as the file stays the same, however many of its sounds are opened under whatever name."""
+    question = ["ffprobe", "-v", "error", *GUARDED, "-show_streams", "-show_format", "-of", "json", f"file:{path.resolve()}"]
+    return subprocess.run(limited(question, _PROBE_LIMIT_S), capture_output=True, stdin=subprocess.DEVNULL, timeout=_PROBE_LIMIT_S, check=False)
 
 
 def _facts(facts: dict[str, Any], name: str) -> FileInfo:

@@ -13,11 +13,12 @@ export async function showPicture(element, loudest) {
   const wanted = moment(figure.dataset, loudest);
   try {
     const response = await fetch(`${samples}?from=${wanted.from.toFixed(6)}&length=${wanted.length}`, { credentials: "same-origin", headers: { Accept: "application/json" } });
-    if (!response.ok) return;
+    if (!response.ok) throw new Error("no samples");
     const found = await response.json();
     figure.prepend(picture === "phase" ? phase(found, JSON.parse(figure.dataset.channels)) : waves(found, figure.dataset, wanted));
   } catch {
     // The figures stand beside it; without the picture nothing is missing that a person could not read.
+    figure.hidden = true;
   }
 }
 
