@@ -280,6 +280,18 @@ class TroubleTest(MeasuredCase):
             page.get_by_role("button", name="remove").first.click()
         self.assertTrue(page.locator("#files").is_hidden())
 
+    def test_files_chosen_before_the_script_has_come_are_taken(self):
+        page = self.open_page()
+        self.sign_in(page)
+        held = []
+        page.route("**/js/intake.*js", lambda route: held.append(route))
+        page.get_by_role("link", name="Take in a mix").click(no_wait_after=True)
+        with tempfile.TemporaryDirectory() as folder:
+            page.set_input_files("#choose", write_wav(Path(folder) / "mix.wav", stereo(sine(-23, 4))))
+            self.assertEqual(page.locator("#files tbody tr").count(), 0)
+            held.pop().continue_()
+            page.wait_for_selector("text=✓ here")
+
     def test_an_upload_goes_on_after_the_line_broke(self):
         page = self.open_page()
         self.sign_in(page)

@@ -13,7 +13,10 @@ if (document.getElementById("choose")) start();
 function start() {
   const drop = document.getElementById("drop");
   const choose = document.getElementById("choose");
-  choose.addEventListener("change", () => { add(choose.files); choose.value = ""; });
+  const take = () => { add(choose.files); choose.value = ""; };
+  choose.addEventListener("change", take);
+  // A quick hand, or a browser that kept the field, chooses before this script listens.
+  if (choose.files.length) take();
   ["dragover", "dragenter"].forEach((name) => drop.addEventListener(name, (e) => { e.preventDefault(); drop.classList.add("is-over"); }));
   ["dragleave", "drop"].forEach((name) => drop.addEventListener(name, () => drop.classList.remove("is-over")));
   drop.addEventListener("drop", (e) => { e.preventDefault(); add(e.dataTransfer.files); });
