@@ -85,9 +85,9 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
 
     Raises MediaError, TrackMapError, LayoutError, StemError, NothingToMeasure or TimecodeError with a sentence.
     """
-    mix = open_sound(job.mix)
+    with ThreadPoolExecutor() as openers:
+        mix, *sources = openers.map(open_sound, [job.mix, *(s.sound for s in job.stems)])
     info = mix.info.with_timing(job.rate, job.start)
-    sources = [open_sound(s.sound) for s in job.stems]
     _check_stems(job, info, sources)
     with ExitStack() as open_things:
         helper = open_things.enter_context(ThreadPoolExecutor(job.threads - 1)) if job.threads > 1 else None

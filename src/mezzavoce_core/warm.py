@@ -4,16 +4,19 @@ from typing import Any
 
 import numpy as np
 
-from .measure.meter import Meter
+from .measure.meter import Meter, Wanted
+from .measure.sketch import Sketch
 from .media.unpack import highest_bits, planar, unpack_24
 
 
 def main() -> None:
     """Run every compiled loop once on a short signal."""
     for channels in (1, 2):
-        meter = Meter(48000, channels)
+        meter = Meter(48000, channels, Wanted(bands=True))
         meter.feed(np.zeros((48000, channels), dtype=np.float32))
         meter.finish()
+    with Sketch(48000) as sketch:
+        sketch.feed(np.zeros((48000, 2), dtype=np.float32))
     out = np.zeros((2, 8), dtype=np.float32)
     kinds: tuple[Any, ...] = (np.int16, np.int32, np.float32, np.float64)
     for kind in kinds:

@@ -284,7 +284,7 @@ class TroubleTest(MeasuredCase):
         page = self.open_page()
         self.sign_in(page)
         held = []
-        page.route("**/js/intake.*js", lambda route: held.append(route))
+        page.route("**/js/intake.*js", lambda route: held.append(route))  # noqa: PLW0108  (a built-in method is not taken)
         page.get_by_role("link", name="Take in a mix").click(no_wait_after=True)
         with tempfile.TemporaryDirectory() as folder:
             page.set_input_files("#choose", write_wav(Path(folder) / "mix.wav", stereo(sine(-23, 4))))

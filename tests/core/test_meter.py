@@ -5,6 +5,7 @@ ITU-R BS.1770-5 (997 Hz at full scale reads -3.01 LKFS; coefficients at 48 kHz).
 """
 
 import unittest
+from itertools import pairwise
 
 import numpy as np
 import scipy.signal
@@ -12,7 +13,7 @@ import scipy.signal
 from mezzavoce_core.measure import loudness as loud
 from mezzavoce_core.measure.meter import Meter
 from mezzavoce_core.media.layouts import channel_weights
-from mezzavoce_core.signal import filters, kernels
+from mezzavoce_core.signal import filters, kernels, lanes
 from mezzavoce_core.units import amplitude_to_db, power_to_lufs
 from tests.signals import RATE, levels_of, noise, sine, steps, stereo
 
@@ -167,10 +168,10 @@ class BlocksTest(unittest.TestCase):
 class KernelTest(unittest.TestCase):
     def test_filter_state_goes_on(self):
         x = noise(0.1, -20).astype(np.float32)
-        sections = filters.k_weighting(RATE)
-        whole, state = np.empty(1, dtype=np.float32), np.zeros((2, 2))
+        sections = filters.recursion(filters.k_weighting(RATE))
+        whole, state = np.empty(1, dtype=np.float32), np.zeros((2, 3))
         kernels.filter_energy(x, sections, state, np.array([0, len(x)]), whole)
-        halves, state = np.empty(1, dtype=np.float32), np.zeros((2, 2))
+        halves, state = np.empty(1, dtype=np.float32), np.zeros((2, 3))
         total = 0.0
         for part in (x[:2400], x[2400:]):
             kernels.filter_energy(part, sections, state, np.array([0, len(part)]), halves)
@@ -184,21 +185,34 @@ class KernelTest(unittest.TestCase):
         sos = np.array([[*s[:3], 1.0, *s[3:]] for s in sections])
         wanted = np.mean(scipy.signal.sosfilt(sos, x.astype(np.float64)) ** 2)
         out = np.empty(1, dtype=np.float32)
-        kernels.filter_energy(x, sections, np.zeros((2, 2)), np.array([0, len(x)]), out)
+        kernels.filter_energy(x, filters.recursion(sections), np.zeros((2, 3)), np.array([0, len(x)]), out)
         self.assertAlmostEqual(out[0] / wanted, 1.0, places=6)
 
     def test_a_pair_is_two_alone(self):
         x, y = noise(0.5, -20, seed=1).astype(np.float32), noise(0.5, -30, seed=2).astype(np.float32)
-        sections, edges = filters.k_weighting(RATE), np.arange(0, len(x) + 1, 480)
-        both, state = np.empty((len(edges) - 1, 3), dtype=np.float32), np.zeros((2, 2, 2))
-        kernels.filter_energy_pair(x, y, sections, state, edges, both)
+        sections, edges, table = filters.recursion(filters.k_weighting(RATE)), np.arange(0, len(x) + 1, 480), np.empty((lanes.ROWS, 4))
+        both, state = np.empty((len(edges) - 1, 3), dtype=np.float32), np.zeros((2, 2, 3))
+        kernels.filter_energy_pair(x, y, sections, state, edges, both, table)
         for k, signal in enumerate((x, y)):
-            alone, own = np.empty(len(edges) - 1, dtype=np.float32), np.zeros((2, 2))
+            alone, own = np.empty(len(edges) - 1, dtype=np.float32), np.zeros((2, 3))
             kernels.filter_energy(signal, sections, own, edges, alone)
             np.testing.assert_allclose(both[:, k], alone, rtol=1e-6)
             np.testing.assert_allclose(state[k], own, rtol=1e-9)
-        kernels.filter_energy_pair(x, -x, sections, np.zeros((2, 2, 2)), edges, both)
+        kernels.filter_energy_pair(x, -x, sections, np.zeros((2, 2, 3)), edges, both, table)
         np.testing.assert_allclose(both[:, 2], -both[:, 0], rtol=1e-6)
+
+    def test_a_pair_in_any_portions(self):
+        x, y = noise(0.1, -20, seed=1).astype(np.float32), noise(0.1, -30, seed=2).astype(np.float32)
+        factors, table = filters.recursion(filters.k_weighting(RATE)), np.empty((lanes.ROWS, 4))
+        edges = np.array([0, 1, 3, 4, 480, 481, 486, 900, len(x)])
+        whole, state = np.empty((len(edges) - 1, 3), dtype=np.float32), np.zeros((2, 2, 3))
+        kernels.filter_energy_pair(x, y, factors, state, edges, whole, table)
+        own = np.zeros((2, 2, 3))
+        for k, (a, b) in enumerate(pairwise(edges)):
+            part = np.empty((1, 3), dtype=np.float32)
+            kernels.filter_energy_pair(x[a:b], y[a:b], factors, own, np.array([0, b - a]), part, table)
+            np.testing.assert_array_equal(part[0], whole[k])
+        np.testing.assert_array_equal(own, state)
 
     def test_peaks_against_a_slow_reference(self):
         x = noise(0.05, -10).astype(np.float32)

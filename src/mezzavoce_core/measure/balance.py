@@ -3,7 +3,9 @@
 All powers are weighted, K-weighted powers on the mix's layout; a ratio is the difference of two levels in LU.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,10 +31,16 @@ class Balance:
     background: Floats | None
     flags: NDArray[np.bool_]
 
-    @property
+    @cached_property
     def active(self) -> NDArray[np.bool_]:
         """Blocks of 100 ms of which half or more is speech."""
         return active_share(self.flags) >= 0.5
+
+    @cached_property
+    def blocks(self) -> Mapping[str, Floats]:
+        """Mean power of each 100 ms of what is known: ``voice``, ``music``, ``effects``, ``background``."""
+        parts = {name: getattr(self, name) for name in ("voice", "music", "effects", "background")}
+        return {name: block_mean(power) for name, power in parts.items() if power is not None}
 
     def part(self, first: int, last: int) -> "Balance":
         """The ticks from ``first`` up to ``last`` alone; blocks stay as they are where both are whole blocks."""
@@ -66,7 +74,7 @@ def local_ratio(balance: Balance) -> Floats:
     if balance.background is None:
         return np.full(len(active), np.nan)
     kernel = np.ones(_WINDOW_BLOCKS)
-    voice, background = (np.convolve(block_mean(p) * active, kernel)[_WINDOW_BLOCKS // 2 :][: len(active)] for p in (balance.voice, balance.background))
+    voice, background = (np.convolve(balance.blocks[p] * active, kernel)[_WINDOW_BLOCKS // 2 :][: len(active)] for p in ("voice", "background"))
     spoken = np.convolve(active.astype(np.float64), kernel)[_WINDOW_BLOCKS // 2 :][: len(active)]
     # Differences of the running sums leave dust where there is silence.
     ratio = power_to_db(voice) - power_to_db(np.maximum(background, 1e-15))
@@ -76,8 +84,8 @@ def local_ratio(balance: Balance) -> Floats:
 def passage(balance: Balance, in_s: float, out_s: float) -> Passage:
     """Levels and ratios of one passage."""
     chosen = blocks_between(balance.active, in_s, out_s)
-    voice = mean_lufs(block_mean(balance.voice)[chosen])
-    music, effects, background = (_under(p, chosen, voice) for p in (balance.music, balance.effects, balance.background))
+    voice = mean_lufs(balance.blocks["voice"][chosen])
+    music, effects, background = (_under(balance.blocks.get(name), chosen, voice) for name in ("music", "effects", "background"))
     return Passage(
         in_s=in_s,
         out_s=out_s,
@@ -108,7 +116,7 @@ def blocks_between(active: NDArray[np.bool_], in_s: float, out_s: float) -> NDAr
 
 def loudest_under(balance: Balance, blocks: NDArray[np.int64]) -> str:
     """Which role covers the voice over some blocks: ``music``, ``effects``, or ``background`` where they are not apart."""
-    energy = {name: float(block_mean(part)[blocks].sum()) for name in ("music", "effects") if (part := getattr(balance, name)) is not None}
+    energy = {name: float(balance.blocks[name][blocks].sum()) for name in ("music", "effects") if name in balance.blocks}
     return max(energy, key=lambda name: energy[name]) if energy else "background"
 
 
@@ -121,7 +129,7 @@ def clear_share(ratios: Floats, clearance_lu: float) -> float | None:
 def _under(power: Floats | None, chosen: NDArray[np.int64], voice_lufs: float | None) -> float | None:
     if power is None:
         return None
-    level = mean_lufs(block_mean(power)[chosen])
+    level = mean_lufs(power[chosen])
     if level is None or level < ABSENT_BELOW_LUFS:
         return None
     absent = voice_lufs is not None and voice_lufs - level > ABSENT_UNDER_VOICE_LU

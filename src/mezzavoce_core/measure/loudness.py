@@ -13,6 +13,7 @@ from ..units import ABSENT_BELOW_LUFS, Floats, db_to_power, lufs_to_power, power
 from .meter import TICKS_PER_BLOCK, Levels
 
 MOMENTARY_TICKS = 40
+_TENTHS = np.full(TICKS_PER_BLOCK, 1 / TICKS_PER_BLOCK)
 SHORT_TERM_TICKS = 300
 _RELATIVE_GATE_LU = -10.0
 _RANGE_GATE_LU = -20.0
@@ -54,7 +55,8 @@ def moving_mean(power: Floats, ticks: int, breaks: NDArray[np.bool_] | None = No
 def block_mean(power: Floats) -> Floats:
     """Mean power of each 100 ms, ``(blocks,)``; an unfinished last block is left out."""
     whole = len(power) // TICKS_PER_BLOCK
-    mean: Floats = power[: whole * TICKS_PER_BLOCK].reshape(whole, TICKS_PER_BLOCK).mean(axis=1)
+    # A product with a vector is ten times as quick as a mean over ten.
+    mean: Floats = power[: whole * TICKS_PER_BLOCK].reshape(whole, TICKS_PER_BLOCK) @ _TENTHS
     return mean
 
 

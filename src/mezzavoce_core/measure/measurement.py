@@ -92,5 +92,17 @@ def _cropped(levels: Levels, first: int, last: int, quiet: NDArray[np.bool_], ra
     gaps = tuple(replace(g, first=g.first - begin, last=g.last - begin) for g in levels.gaps if g.first >= begin and g.last <= end)
     heard = tuple(g for g in gaps if not quiet[g.first * TICKS_PER_S // rate_hz : g.last * TICKS_PER_S // rate_hz + 1].any())
     names = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together")
-    bands = levels.bands[first * FRAMES_PER_S // TICKS_PER_S : -(-last * FRAMES_PER_S // TICKS_PER_S)]
+    bands = _bands_from(levels.bands, first, last)
     return replace(levels, samples=end - begin, gaps=heard, bands=bands, **{name: cut(getattr(levels, name)) for name in names})  # type: ignore[arg-type]
+
+
+def _bands_from(bands: NDArray[np.float32], first: int, last: int) -> NDArray[np.float32]:
+    """Bands of the blocks from a tick on; where they begin inside a block of the file, they share it with the next one."""
+    ticks = TICKS_PER_S // FRAMES_PER_S
+    begin, count = first // ticks, max(0, (min(last, len(bands) * ticks) - first) // ticks)
+    share = np.float32(first % ticks / ticks)
+    now = bands[begin : begin + count]
+    following = bands[begin + 1 : begin + 1 + count]
+    if not share or not len(following):
+        return now
+    return (1 - share) * now[: len(following)] + share * following

@@ -10,8 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..signal.bands import CENTRES_HZ, Bands
-from ..signal.filters import interpolator, interpolator_bounds, k_weighting
+from ..signal.filters import interpolator, interpolator_bounds, k_weighting, recursion
 from ..signal.kernels import filter_energy, filter_energy_pair, flat_runs, sample_peaks, true_peaks
+from ..signal.lanes import ROWS
 from .gaps import Gap, GapFinder
 
 TICKS_PER_S = 100
@@ -29,7 +30,7 @@ class Levels:
     ``power`` ``(ticks, channels)``: K-weighted mean square. ``sample_peak``, ``true_peak`` ``(ticks, channels)``: highest
     amplitudes; ``true_peak_at``: the sample within the tick at the highest one; ``flat_run``: the longest run of samples at
     the peak. ``together`` ``(ticks, pairs)``: mean K-weighted product of channels that stand left and right of each other.
-    ``bands`` ``(frames of 50 ms, 18)``: mean squares in one-third octaves, channels summed; no rows where they were not asked for.
+    ``bands`` ``(blocks of 100 ms, 18)``: mean squares in one-third octaves, channels summed; no rows where they were not asked for.
     A tick that the signal does not fill is not counted in ``power``; peaks are kept to the last sample.
     Where the pass was told a floor, true peaks that cannot reach it are given as the sample peak.
     """
@@ -72,8 +73,9 @@ class Meter:
         rest = [c for c in range(channels) if c not in paired]
         self._steps = [*self._pairs, *zip(rest[::2], rest[1::2], strict=False)]
         self._alone = rest[-1:] if len(rest) % 2 else []
-        self._sections = k_weighting(rate_hz)
-        self._state = np.zeros((channels, 2, 2))
+        self._factors = recursion(k_weighting(rate_hz))
+        self._table = np.empty((ROWS, 4))
+        self._state = np.zeros((channels, 2, 3))
         self._seen = 0
         self._power: list[NDArray[np.float32]] = []
         self._together: list[NDArray[np.float32]] = []
@@ -118,14 +120,14 @@ class Meter:
         for k, (a, b) in enumerate(self._steps):
             state = self._state[[a, b]]
             found = np.empty((ticks, 3), dtype=np.float32)
-            filter_energy_pair(channels[a], channels[b], self._sections, state, edges, found)
+            filter_energy_pair(channels[a], channels[b], self._factors, state, edges, found, self._table)
             self._state[[a, b]] = state
             power[:, [a, b]] = found[:, :2]
             if k < len(self._pairs):
                 together[:, k] = found[:, 2]
         for c in self._alone:
             column = np.empty(ticks, dtype=np.float32)
-            filter_energy(channels[c], self._sections, self._state[c], edges, column)
+            filter_energy(channels[c], self._factors, self._state[c], edges, column)
             power[:, c] = column
         self._power.append(power)
         self._together.append(together)

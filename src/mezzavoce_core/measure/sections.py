@@ -6,6 +6,7 @@ and only those with speech where that is known, since music in the clear may wel
 
 from dataclasses import dataclass
 from itertools import pairwise
+from statistics import median
 
 import numpy as np
 from numpy.typing import NDArray
@@ -79,8 +80,9 @@ def _cuts(level: Floats, first: int, last: int, step_lu: float) -> list[int]:
 
 def _is_step(x: Floats, at: int, step_lu: float) -> bool:
     """Whether the level changes right there, and not little by little."""
-    near = abs(float(np.median(x[max(0, at - _EDGE) : at])) - float(np.median(x[at : at + _EDGE])))
-    return near >= step_lu * _NEARLY
+    # For a handful of values, many times as quick as NumPy's.
+    near = abs(median(x[max(0, at - _EDGE) : at].tolist()) - median(x[at : at + _EDGE].tolist()))
+    return bool(near >= step_lu * _NEARLY)
 
 
 def _medians_of_others(values: Floats, weights: NDArray[np.int64]) -> Floats:

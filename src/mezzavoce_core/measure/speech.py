@@ -45,7 +45,8 @@ def find_speech(power: Floats) -> tuple[Speech, ...]:
     gate = max(np.percentile(heard, 95) * db_to_power(-GATE_UNDER_LOUD_SPEECH_LU), lufs_to_power(ABSENT_BELOW_LUFS))
     smooth = np.convolve(power, np.full(_SMOOTH_TICKS, 1 / _SMOOTH_TICKS), mode="same")
     over = smooth > gate
-    spans = [_trim(power > gate, s) for s in runs(over)]
+    loud = power > gate
+    spans = [_trim(loud, s) for s in runs(over)]
     spans = [s for s in spans if s[1] - s[0] >= _SHORTEST_S * TICKS_PER_S]
     joined = join(spans, round(_BRIDGE_S * TICKS_PER_S))
     return tuple(Speech(a / TICKS_PER_S, b / TICKS_PER_S, round(float(over[a:b].mean()), 3)) for a, b in joined)

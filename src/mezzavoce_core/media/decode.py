@@ -29,7 +29,7 @@ from .unpack import highest_bits, planar, unpack_24
 _LONGEST_BLOCK_S = 12
 _BLOCK_SAMPLES = 2_000_000
 # What is read at a time stays in the processor's own memory until it is laid out; a multiple of four frames is whole words at 24 bits, too.
-_PIECE_FRAMES = 1 << 14
+_PIECE_FRAMES = 1 << 16
 _LENGTH_SLACK_S = 0.5
 _SECONDS_PER_SECOND = 2.0
 _NOT_FINITE = 0x7F800000

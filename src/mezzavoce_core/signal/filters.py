@@ -6,6 +6,8 @@ from numpy.typing import NDArray
 OVERSAMPLING = 4
 _HALF_TAPS = 16
 _KAISER_BETA = 8.0
+_HALF_BAND = 19
+_HALF_BAND_BETA = 5.65
 _PUBLISHED_HZ = 48000
 _BENDS_BELOW_HZ = 32000
 _SHELF_HZ = 1681.974450955533
@@ -18,6 +20,12 @@ def k_weighting(rate_hz: int) -> NDArray[np.float64]:
     response at 48 kHz (source: BS.1770-5 Annex 1; the prototype's figures are from memory).
     """
     return np.array([_shelf(rate_hz), _high_pass(rate_hz)])
+
+
+def recursion(sections: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Sections ``(2, 5)`` in the form that the compiled loops run: b0 g1 g2 a1 a2 with g = b - a b0."""
+    b0, b1, b2, a1, a2 = sections.T
+    return np.stack([b0, b1 - a1 * b0, b2 - a2 * b0, a1, a2], axis=1)
 
 
 def _shelf(rate_hz: int) -> list[float]:
@@ -66,6 +74,16 @@ def _high_pass(rate_hz: int) -> list[float]:
     # At 48 kHz the standard rounds this numerator to 1, -2, 1; elsewhere it keeps the same gain in the pass band.
     gain = 1.0 if rate_hz == _PUBLISHED_HZ else 1.0049949 * (1 - a1 + a2) / 4
     return [gain, -2 * gain, gain, a1, a2]
+
+
+def half_band() -> NDArray[np.float32]:
+    """Taps ``(39,)`` before the rate is halved: every other one beside the middle is nothing.
+
+    Flat to 0.41 of the new rate and 50 dB down from 0.59 of it on, where folding would reach that pass band (Kaiser's design).
+    """
+    offsets = np.arange(-_HALF_BAND, _HALF_BAND + 1)
+    taps = 0.5 * np.sinc(offsets / 2) * np.kaiser(len(offsets), _HALF_BAND_BETA)
+    return taps.astype(np.float32)
 
 
 def interpolator() -> NDArray[np.float32]:
