@@ -95,8 +95,10 @@ def measured(mix, stems=(), **facts):
     """A measurement without files: ``mix`` and ``stems`` (role, signal) as arrays."""
     signal = np.asarray(mix)
     channels = 1 if signal.ndim == 1 else signal.shape[1]
-    parts = tuple(StemLevels(f"{role}.wav", role, levels_of(s, between_samples=False), 0.0, 0.0, 1.0) for role, s in stems)
-    return Measurement(info(len(signal) / RATE, channels=channels, **facts), "test", levels_of(signal), parts)
+    parts = tuple(
+        StemLevels(f"{role}.wav", role, levels_of(s, between_samples=False, bands=True, spectrum=role == "music"), 0.0, 0.0, 1.0) for role, s in stems
+    )
+    return Measurement(info(len(signal) / RATE, channels=channels, **facts), "test", levels_of(signal), parts).with_music_gain()
 
 
 def three_stems(voice, music, effects=None):

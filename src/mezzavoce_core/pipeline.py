@@ -31,7 +31,6 @@ from .units import amplitude_to_db, db_to_amplitude
 Progress = Callable[[float, str], None]
 _UNITY_WITHIN_DB = 0.3
 _DELAY_WORTH_S = 0.0025
-_STEM = Wanted(between_samples=False, faults=False, bands=True)
 
 
 @dataclass(frozen=True)
@@ -98,12 +97,22 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
         measured = Measurement(replace(info, duration_s=levels.samples / info.sample_rate_hz), VERSION, levels, ())
         if integrated(measured.mix_power()) is None:
             raise NothingToMeasure(_why_nothing(measured))
-        stems = [reader.meter(own, k, f"the {job.stems[k - 1].role} stem “{own.name}”", _STEM, sketch=sketches[k]) for k, own in enumerate(sources, 1)]
+        stems = [
+            reader.meter(own, k, f"the {job.stems[k - 1].role} stem “{own.name}”", _wanted(job.stems[k - 1].role), sketch=sketches[k])
+            for k, own in enumerate(sources, 1)
+        ]
         progress(0.95, "fitting the stems to the mix")
         placed = _place(job, stems, sketches)
         fitted = tuple(_fit(s, own, found, where, measured, reader) for s, own, found, where in zip(job.stems, sources, stems, placed, strict=True))
+    measured = replace(measured, stems=fitted)
+    progress(0.96, "reading what was done to the music")
+    measured = measured.with_music_gain()
     progress(1.0, "measured")
-    return replace(measured, stems=fitted)
+    return measured
+
+
+def _wanted(role: str) -> Wanted:
+    return Wanted(between_samples=False, faults=False, bands=True, spectrum=role == "music")
 
 
 def run(job: Job, spec: Spec, corrections: Sequence[Speech] = (), progress: Progress = _silent, ranges: Ranges | None = None) -> Judgement:
@@ -225,13 +234,23 @@ def _fit(stem: Stem, own: Source, levels: Levels, where: Placed | None, measured
     info, mix = measured.file, measured.mix
     delay_s = where.delay_s if where else 0.0
     if abs(delay_s) > _DELAY_WORTH_S:
-        levels = reader.meter(own, len(reader.shares), "moving a stem to where it lies in the mix", _STEM, skip=round(-delay_s * info.sample_rate_hz))
+        levels = reader.meter(
+            own, len(reader.shares), "moving a stem to where it lies in the mix", _wanted(stem.role), skip=round(-delay_s * info.sample_rate_hz)
+        )
     gain_db = float(amplitude_to_db(where.gain)) if where else 0.0
     if abs(gain_db) < _UNITY_WITHIN_DB:
         gain_db = 0.0
     names = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together")
+    # A mono stem stands in every channel, and what is summed over channels with it.
+    levels = _times(levels, mix.power.shape[1] // max(1, levels.power.shape[1]))
     shaped = replace(levels, samples=mix.samples, **{name: _shape(getattr(levels, name), getattr(mix, name).shape) for name in names})  # type: ignore[arg-type]
     return StemLevels(own.name, stem.role, shaped, gain_db, delay_s, where.coherence if where else None)
+
+
+def _times(levels: Levels, count: int) -> Levels:
+    if count < 2:
+        return levels
+    return replace(levels, bands=levels.bands * count, spectrum=levels.spectrum + np.int16(round(1000 * np.log10(count))))
 
 
 def _shape(part: NDArray[Any], shape: tuple[int, ...]) -> NDArray[Any]:

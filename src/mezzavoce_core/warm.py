@@ -12,7 +12,7 @@ from .media.unpack import highest_bits, planar, unpack_24
 def main() -> None:
     """Run every compiled loop once on a short signal."""
     for channels in (1, 2):
-        meter = Meter(48000, channels, Wanted(bands=True))
+        meter = Meter(48000, channels, Wanted(bands=True, spectrum=True))
         meter.feed(np.zeros((48000, channels), dtype=np.float32))
         meter.finish()
     with Sketch(48000) as sketch:

@@ -73,7 +73,7 @@ LONG_PROGRAMMES: tuple[Episode, ...] = (
         planted=(
             Planted("masked-speech", 22.5, 27.0, "The music is pushed up in the middle of the sentence about the wick."),
             Planted("first-word-masked", 40.0, 40.5, "A can strikes the stone right on the keeper's first word."),
-            Planted("masked-speech", 58.0, 65.0, "The tender's engine runs too loud under the narration."),
+            Planted("effect-over-speech", 60.5, 63.0, "The tender's engine runs too loud under the narration."),
         ),
         silent_music=((32.0, 51.0),),
     ),

@@ -7,13 +7,14 @@ import numpy as np
 
 from mezzavoce_core.exchange.document import finding_dict
 from mezzavoce_core.judge import remedies
+from mezzavoce_core.judge.ducking import reshaped
 from mezzavoce_core.judge.judging import gather, judge
 from mezzavoce_core.judge.kinds.masked_speech import thin_stretches
 from mezzavoce_core.judge.model import Evidence, Finding, Remedy
 from mezzavoce_core.judge.spec import Limits, Spec
 from mezzavoce_core.measure.loudness import loudness
 from mezzavoce_core.measure.measurement import Measurement
-from mezzavoce_core.measure.music_gain import Duck, Edge
+from mezzavoce_core.measure.music_gain import Duck
 from mezzavoce_core.measure.stems import Placed
 from mezzavoce_core.units import lufs_to_power
 from tests.signals import automated, chord, talk, three_stems
@@ -62,7 +63,7 @@ class RemediesTest(unittest.TestCase):
 
     def test_an_earlier_fall_adds_up_to_a_fall_that_is_done_in_time(self):
         duck = Duck(8.2, 8.8, 14.5, 15.5, 10.0, -24.0, -34.0)
-        remedy: Remedy = remedies.earlier_fall(evidence(), duck, 8.0)
+        remedy: Remedy = reshaped(evidence(), duck, {"fall_start_s": 7.3, "fall_end_s": 7.9})
         times = np.array([7.0, 7.9, 8.2, 8.5, 8.8, 12.0])
         added = np.interp(times, [p.at_s for p in remedy.points], [p.gain_db for p in remedy.points])
         np.testing.assert_allclose(added + duck.gain_db(times), [0, -10, -10, -10, -10, -10], atol=0.06)
@@ -103,6 +104,3 @@ class ValuesTest(unittest.TestCase):
     def test_contained_from_a_coherence_on(self):
         self.assertTrue(Placed(0.0, 1.0, 0.5).contained)
         self.assertFalse(Placed(0.0, 1.0, 0.05).contained)
-
-    def test_an_edge_knows_its_way(self):
-        self.assertLess(Edge(1.0, 1.5, -8.0, 0.9).change_db, 0)

@@ -108,6 +108,9 @@ def _passage(p: Passage, at: Callable[[float], float]) -> dict[str, Any]:
         "speech_to_music_lu": figure(p.speech_to_music_lu),
         "speech_to_background_lu": figure(p.speech_to_background_lu),
         "first_word_lu": figure(p.first_word_lu),
+        "audibility": figure(p.audibility),
+        "weakest_band_hz": p.weakest_band_hz,
+        "bands": [{"centre_hz": b.centre_hz, "speech_db": figure(b.speech_db), "background_db": figure(b.background_db)} for b in p.bands],
     }
 
 
@@ -119,6 +122,8 @@ def _duck(d: Duck, at: Callable[[float], float]) -> dict[str, Any]:
         "open_lufs": figure(d.open_lufs),
         "bed_lufs": figure(d.bed_lufs),
         "speech": d.speech,
+        "certainty": d.certainty,
+        "pumps": [{"in_s": at(p.in_s), "out_s": at(p.out_s), "rise_db": p.rise_db} for p in d.pumps],
     }
 
 

@@ -3,6 +3,7 @@
 import json
 from dataclasses import asdict
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -10,10 +11,11 @@ from ..errors import NotMeasurable
 from ..measure.gaps import Gap
 from ..measure.measurement import Measurement, StemLevels
 from ..measure.meter import Levels
+from ..measure.music_gain import Duck, MusicGain, Pump
 from ..media.probe import FileInfo
 
-FORMAT = "mezzavoce.features/2"
-_ARRAYS = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together", "bands")
+FORMAT = "mezzavoce.features/3"
+_ARRAYS = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together", "bands", "spectrum")
 
 
 def write_features(measurement: Measurement, path: Path) -> None:
@@ -27,6 +29,7 @@ def write_features(measurement: Measurement, path: Path) -> None:
         "samples": [levels.samples for levels in signals],
         "gaps": [[asdict(g) for g in levels.gaps] for levels in signals],
         "stems": [{"name": s.name, "role": s.role, "gain_db": s.gain_db, "delay_s": s.delay_s, "coherence": s.coherence} for s in measurement.stems],
+        "gain": None if measurement.gain is None else asdict(measurement.gain),
     }
     part = path.with_suffix(".part")
     with part.open("wb") as file:
@@ -46,4 +49,14 @@ def read_features(path: Path) -> Measurement:
     except (OSError, ValueError, KeyError) as error:
         raise NotMeasurable(f"The stored measurement cannot be read ({error}); measure the mix again.") from None
     stems = tuple(StemLevels(levels=levels[k + 1], **facts) for k, facts in enumerate(header["stems"]))
-    return Measurement(FileInfo.from_dict(header["file"]), header["made_by"], levels[0], stems)
+    return Measurement(FileInfo.from_dict(header["file"]), header["made_by"], levels[0], stems, _gain(header["gain"]))
+
+
+def _gain(facts: dict[str, Any] | None) -> MusicGain | None:
+    if facts is None:
+        return None
+    ducks = []
+    for duck in facts["ducks"]:
+        serves, pumps = duck["serves"] and tuple(duck["serves"]), tuple(Pump(**p) for p in duck["pumps"])
+        ducks.append(Duck(**{**duck, "serves": serves, "pumps": pumps}))
+    return MusicGain(tuple(ducks), facts["nats"])

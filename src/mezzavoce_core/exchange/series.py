@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from ..judge.model import Evidence, Judgement
-from ..measure.balance import Balance
+from ..measure.balance import Balance, audible_series
 from ..measure.loudness import MOMENTARY_TICKS, SHORT_TERM_TICKS, at_blocks, block_mean, moving_mean
 from ..measure.meter import TICKS_PER_BLOCK
 from ..measure.speech import active_share
@@ -58,7 +58,7 @@ def _balance(balance: Balance | None, ratios: Floats, count: int) -> dict[str, F
         "speech_probability": active_share(balance.flags),
         **{f"{name}_lufs": absent if power is None else _level(block_mean(power)) for name, power in parts.items()},
         "local_ratio_lu": ratios,
-        "audibility": absent,
+        "audibility": audible_series(balance),
     }
 
 

@@ -9,12 +9,19 @@ _WEIGHT = {MUST: 2, SHOULD: 1, NOTE: 0}
 # A late fall is heard in the gap's window until this long after it is done.
 _REACH_S = 1.6
 _EXPLAINS: dict[str, tuple[str, ...]] = {
-    "duck-missing": ("duck-late", "masked-speech", "first-word-masked"),
-    "duck-late": ("masked-speech", "first-word-masked"),
+    "duck-one-sided": ("duck-missing", "duck-shallow", "duck-late", "duck-uneven", "masked-speech", "first-word-masked", "channel-imbalance"),
+    "voice-low": ("duck-missing", "duck-shallow", "masked-speech", "first-word-masked", "voice-uneven"),
+    "duck-missing": ("duck-late", "duck-shallow", "masked-speech", "first-word-masked"),
+    "duck-late": ("duck-slow-ramp", "masked-speech", "first-word-masked"),
+    "duck-pumping": ("masked-speech",),
+    "duck-shallow": ("masked-speech", "first-word-masked", "duck-uneven"),
+    "duck-plunge": ("duck-uneven",),
+    "effect-over-speech": ("masked-speech", "first-word-masked"),
     "masked-speech": ("first-word-masked",),
     "true-peak-over": ("clipped",),
     "short-term-over": ("momentary-over", "section-jump"),
     "momentary-over": ("section-jump",),
+    "section-jump": ("voice-uneven",),
     "inverse-phase": ("mono-loss", "channel-imbalance"),
     "dropout": ("section-jump",),
 }

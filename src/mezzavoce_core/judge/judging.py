@@ -9,16 +9,17 @@ from ..measure.balance import Balance, clear_share, local_ratio, passage
 from ..measure.loudness import block_mean, loudness, mean_lufs
 from ..measure.measurement import Measurement, inside
 from ..measure.meter import TICKS_PER_S
-from ..measure.music_gain import find_ducks
+from ..measure.music_gain import Duck, with_levels
 from ..measure.programme import Programme, find_programme
 from ..measure.speech import Speech, correct, find_speech, passage_spans, speech_ticks
 from ..timecode import Clock
 from ..units import Floats, amplitude_to_db
 from .causes import merge
-from .model import Evidence, Judgement
+from .model import NOTE, Evidence, Finding, Judgement
 from .registry import KINDS
 from .spec import Spec
 
+_LIKELY = 0.5
 _BACKGROUND = ("music", "effects", "background")
 
 
@@ -28,9 +29,16 @@ def judge(measurement: Measurement, spec: Spec, corrections: Sequence[Speech] = 
     Speech regions set by hand (times of the file) win over measured ones; without a ``programme`` head and tail are found and left out.
     """
     evidence = gather(measurement, spec, corrections, programme)
-    findings = merge(f for kind in KINDS for f in kind.find(evidence))
+    findings = merge(_careful(f) for kind in KINDS for f in kind.find(evidence))
     share = clear_share(evidence.local_ratio_lu, spec.limits.clearance_lu) if spec.limits.clearance_lu is not None else None
     return Judgement(evidence, findings, share)
+
+
+def _careful(finding: Finding) -> Finding:
+    """What is more likely wrong than right is a note, and says so."""
+    if finding.certainty >= _LIKELY:
+        return finding
+    return replace(finding, severity=NOTE, message=f"{finding.message} This cannot be told with certainty here; listen.")
 
 
 def gather(measurement: Measurement, spec: Spec, corrections: Sequence[Speech] = (), programme: Programme | None = None) -> Evidence:
@@ -56,6 +64,17 @@ def gather(measurement: Measurement, spec: Spec, corrections: Sequence[Speech] =
     return evidence if voice is None else _with_voice(evidence, voice, corrections, gain)
 
 
+def _ducks(measured: Measurement, music: Floats | None, speech: Sequence[Speech], by_hand: Sequence[Speech]) -> tuple[Duck, ...] | None:
+    """The measured moves of the music, looked at again where a hand set other speech."""
+    gain, levels = measured.gain, measured.music_levels()
+    if music is None or gain is None or levels is None:
+        return None
+    spans = [(s.in_s, s.out_s) for s in speech]
+    for hand in by_hand:
+        gain = gain.again(levels, spans, hand.in_s, hand.out_s)
+    return with_levels(gain.ducks, music)
+
+
 def _with_voice(evidence: Evidence, voice: Floats, corrections: Sequence[Speech], gain: float) -> Evidence:
     measured, limits = evidence.measurement, evidence.spec.limits
     by_hand = [replace(s, in_s=max(0.0, s.in_s - evidence.origin_s), out_s=s.out_s - evidence.origin_s) for s in corrections if s.out_s > evidence.origin_s]
@@ -63,6 +82,8 @@ def _with_voice(evidence: Evidence, voice: Floats, corrections: Sequence[Speech]
     flags = speech_ticks(speech, len(voice))
     music = measured.role_power("music", gain=gain)
     balance = Balance(voice, music, measured.role_power("effects", gain=gain), measured.role_power(*_BACKGROUND, gain=gain), flags)
+    under = {role: bands for role in _BACKGROUND if (bands := measured.role_bands(role)) is not None}
+    balance = replace(balance, voice_bands=measured.role_bands("dialogue"), under_bands=under)
     spans = passage_spans(speech, limits.bridge_s)
     return replace(
         evidence,
@@ -70,6 +91,6 @@ def _with_voice(evidence: Evidence, voice: Floats, corrections: Sequence[Speech]
         speech=speech,
         balance=balance,
         passages=tuple(passage(balance, a, b) for a, b in spans),
-        ducks=find_ducks(music, spans) if music is not None else None,
+        ducks=_ducks(measured, music, speech, by_hand),
         local_ratio_lu=local_ratio(balance),
     )

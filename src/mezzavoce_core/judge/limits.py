@@ -5,7 +5,7 @@ from typing import Any
 
 from .spec import ANCHORS, BOUNDS, DEFAULT, MONO_WAYS, NOT_JUDGED, SCHEMA, Limits
 
-GROUPS = ("Loudness", "Peaks and signal", "Voice over music and effects", "How it is counted")
+GROUPS = ("Loudness", "Peaks and signal", "Voice over music and effects", "How the music gives way", "How it is counted")
 
 
 @dataclass(frozen=True)
@@ -28,7 +28,7 @@ class LimitFacts:
         return not self.choices and self.name not in ("integrated_tolerance_lu", "bridge_s", "duration_tolerance_s")
 
 
-_LOUD, _SIGNAL, _VOICE, _COUNT = GROUPS
+_LOUD, _SIGNAL, _VOICE, _DUCK, _COUNT = GROUPS
 LIMITS: tuple[LimitFacts, ...] = (
     LimitFacts(
         "integrated_lufs", _LOUD, "Integrated loudness", "LUFS", "How loud the whole programme is to be, gated as in ITU-R BS.1770.", (-36, -8), "around"
@@ -63,7 +63,21 @@ LIMITS: tuple[LimitFacts, ...] = (
     LimitFacts(
         "clear_share_min", _VOICE, "Speech in the clear, at least", "of 1", "Share of the speech time that reaches the clearance.", (0, 1), "below", 0.01
     ),
-    LimitFacts("fall_late_s", _VOICE, "Late fall, from", "s", "How long after the first word the music may still be falling.", (0, 2), step=0.05),
+    LimitFacts(
+        "audibility_min", _VOICE, "Audibility, at least", "of 1", "How much of the speech of a passage can be followed (ANSI S3.5).", (0, 1), "below", 0.01
+    ),
+    LimitFacts("voice_spread_lu", _VOICE, "Voice from the others, at most", "LU", "How far the voice of one passage may stand off from the rest.", (0, 12)),
+    LimitFacts("noise_below_speech_lu", _VOICE, "Room under the words, at least", "LU", "How far noise between words has to lie under them.", (0, 60), "below"),
+    LimitFacts("effect_over_speech_lu", _VOICE, "Effect over the voice, at most", "LU", "How far an effect inside speech may pass the voice.", (-20, 10)),
+    LimitFacts("fall_late_s", _DUCK, "Late fall, from", "s", "How long after the first word the music may still be falling.", (0, 2), step=0.05),
+    LimitFacts("fall_early_s", _DUCK, "Early fall, from", "s", "How long before the first word the music may be down.", (0, 5)),
+    LimitFacts("duck_depth_max_db", _DUCK, "Depth of a duck, at most", "dB", "How far the music may fall where less would do.", (0, 30), step=0.5),
+    LimitFacts("bed_spread_db", _DUCK, "Bed from the others, at most", "dB", "How far one bed of the music may lie from the others.", (0, 12)),
+    LimitFacts("ramp_min_s", _DUCK, "Shortest ramp", "s", "A step of 6 dB or more that is quicker than this is heard as a cut.", (0, 0.5), "below", 0.01),
+    LimitFacts("ramp_max_s", _DUCK, "Longest ramp", "s", "A fall or return that takes longer smears over the words.", (0, 5)),
+    LimitFacts("return_after_s", _DUCK, "Return, within", "s", "How long the music may stay down after the last word.", (0, 10)),
+    LimitFacts("stray_min_db", _DUCK, "Stray dip, from", "dB", "A dip of the music this deep where nobody speaks is a fault.", (0, 20)),
+    LimitFacts("channel_gain_db", _DUCK, "One side from the other, at most", "dB", "How far the music may be lowered more on one side.", (0, 12)),
     LimitFacts("bridge_s", _VOICE, "Pause inside a passage", "s", "Speech with shorter pauses than this is one passage.", (0, 4), step=0.1),
     LimitFacts("anchor", _COUNT, "Anchor", "", "Whether the programme as a whole or its dialogue has to meet the integrated loudness.", choices=ANCHORS),
     LimitFacts("mono", _COUNT, "Mono counts as", "", "One loudspeaker (single), or two that play the same (dual, 3.01 LU more).", choices=MONO_WAYS),

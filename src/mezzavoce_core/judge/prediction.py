@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..measure.balance import Balance, local_ratio
-from ..measure.loudness import MOMENTARY_TICKS, at_blocks, integrated_of, moving_mean
+from ..measure.loudness import MOMENTARY_TICKS, at_blocks, block_mean, integrated_of, moving_mean
 from ..measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
 from ..units import Floats, db_to_power
 from .model import Evidence, Point
@@ -41,7 +41,19 @@ def with_gain(balance: Balance, role: str, factor: Floats) -> Balance:
         changed = getattr(balance, role)
         assert changed is not None
         background = np.maximum(background + changed * (factor - 1), 0.0)
-    return Balance(voice, music, effects, background, balance.flags)
+    voice_bands, under = balance.voice_bands, dict(balance.under_bands)
+    blocks = block_mean(factor)
+    if role == "dialogue" and voice_bands is not None:
+        voice_bands = _scaled(voice_bands, blocks)
+    elif role in under:
+        under[role] = _scaled(under[role], blocks)
+    return Balance(voice, music, effects, background, balance.flags, voice_bands, under)
+
+
+def _scaled(bands: Floats, factor: Floats) -> Floats:
+    count = min(len(bands), len(factor))
+    scaled: Floats = bands[:count] * factor[:count, None]
+    return scaled
 
 
 def ratio_over(balance: Balance, blocks: NDArray[np.int64]) -> float:

@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 
 from ..measure.balance import Balance, loudest_under
 from ..measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
-from ..measure.music_gain import Duck
 from ..units import amplitude_to_db, db_to_amplitude
 from .model import Evidence, Point, Remedy
 from .prediction import around, gain_curve, integrated_with, ratio_over, with_gain
@@ -105,23 +104,6 @@ def _headroom_db(evidence: Evidence, in_s: float, out_s: float) -> float:
     voice = sum(float(s.levels.sample_peak[part].max()) * float(db_to_amplitude(s.gain_db)) for s in voices)
     room = float(db_to_amplitude(limit)) - mix
     return float(amplitude_to_db(1 + room / voice)) if voice > 0 and room > 0 else 0.0
-
-
-def earlier_fall(evidence: Evidence, duck: Duck, onset_s: float) -> Remedy:
-    """Move a fall so that it is done before the voice: what has to be added to the music as it is."""
-    assert duck.fall_start_s is not None
-    assert duck.fall_end_s is not None
-    assert evidence.balance is not None
-    length = max(FALL_S, min(duck.fall_end_s - duck.fall_start_s, 1.0))
-    done = max(onset_s - AHEAD_S, 0.01)
-    begin = max(done - length, 0.0)
-    times = np.array(sorted({begin, done, max(duck.fall_start_s, 0.0), duck.fall_end_s}))
-    wanted = np.interp(times, [begin, done], [0.0, -duck.depth_db])
-    added = wanted - np.interp(times, [duck.fall_start_s, duck.fall_end_s], [0.0, -duck.depth_db])
-    points = tuple(Point(round(float(t), 3), round(float(g), 1)) for t, g in zip(times, added, strict=True))
-    return Remedy(
-        action="reshape", role="music", amount_db=round(-duck.depth_db, 1), points=points, predicted_integrated_lufs=integrated_with(evidence, "music", points)
-    )
 
 
 def whole_gain(evidence: Evidence, amount_db: float) -> Remedy:

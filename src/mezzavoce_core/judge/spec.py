@@ -44,6 +44,18 @@ class Limits:
     clear_share_min: float | None = 0.95
     bridge_s: float = 1.0
     fall_late_s: float | None = 0.1
+    fall_early_s: float | None = 1.0
+    audibility_min: float | None = 0.65
+    duck_depth_max_db: float | None = 18.0
+    bed_spread_db: float | None = 3.0
+    ramp_min_s: float | None = 0.04
+    ramp_max_s: float | None = 1.5
+    return_after_s: float | None = 2.5
+    stray_min_db: float | None = 6.0
+    channel_gain_db: float | None = 2.0
+    voice_spread_lu: float | None = 4.0
+    noise_below_speech_lu: float | None = 25.0
+    effect_over_speech_lu: float | None = -3.0
 
 
 @dataclass(frozen=True)
@@ -76,23 +88,7 @@ PRESETS: tuple[Spec, ...] = (
 )
 DEFAULT = PRESETS[0]
 # Limits of the published list that this version does not judge yet: a spec may carry them, none is applied.
-NOT_JUDGED = (
-    "audibility_min",
-    "duck_depth_max_db",
-    "bed_spread_db",
-    "fall_early_s",
-    "ramp_min_s",
-    "ramp_max_s",
-    "return_after_s",
-    "stray_min_db",
-    "channel_gain_db",
-    "voice_spread_lu",
-    "cue_jump_lu",
-    "noise_below_speech_lu",
-    "entry_max_db",
-    "end_ramp_min_s",
-    "effect_over_speech_lu",
-)
+NOT_JUDGED = ("cue_jump_lu", "entry_max_db", "end_ramp_min_s")
 BOUNDS: dict[str, tuple[float, float]] = {
     "integrated_lufs": (-60, 0),
     "integrated_tolerance_lu": (0, 20),
@@ -114,6 +110,18 @@ BOUNDS: dict[str, tuple[float, float]] = {
     "clear_share_min": (0, 1),
     "bridge_s": (0, 10),
     "fall_late_s": (0, 5),
+    "fall_early_s": (0, 10),
+    "audibility_min": (0, 1),
+    "duck_depth_max_db": (0, 60),
+    "bed_spread_db": (0.5, 40),
+    "ramp_min_s": (0, 1),
+    "ramp_max_s": (0.1, 10),
+    "return_after_s": (0, 30),
+    "stray_min_db": (1, 40),
+    "channel_gain_db": (0.5, 40),
+    "voice_spread_lu": (0.5, 40),
+    "noise_below_speech_lu": (0, 60),
+    "effect_over_speech_lu": (-40, 40),
 }
 """Smallest and largest value of every number."""
 _NEVER_NULL = ("integrated_tolerance_lu", "bridge_s", "duration_tolerance_s")

@@ -4,15 +4,18 @@ All powers are weighted, K-weighted powers on the mix's layout; a ratio is the d
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..signal.bands import CENTRES_HZ
 from ..units import ABSENT_BELOW_LUFS, Floats, power_to_db
+from .audibility import WEIGHTS, audibility, band_audibility, levels_db
 from .loudness import block_mean, mean_lufs
-from .meter import BLOCKS_PER_S, TICKS_PER_S
+from .meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
 from .speech import active_share, block_of
 
 ABSENT_UNDER_VOICE_LU = 40.0
@@ -30,6 +33,9 @@ class Balance:
     effects: Floats | None
     background: Floats | None
     flags: NDArray[np.bool_]
+    voice_bands: Floats | None = None
+    """Mean squares ``(blocks, 18)`` of the voice in one-third octaves, and below of what lies under it, role by role."""
+    under_bands: Mapping[str, Floats] = field(default_factory=dict)
 
     @cached_property
     def active(self) -> NDArray[np.bool_]:
@@ -51,7 +57,25 @@ class Balance:
             None if self.effects is None else self.effects[cut],
             None if self.background is None else self.background[cut],
             self.flags[cut],
+            None if self.voice_bands is None else self.voice_bands[first // TICKS_PER_BLOCK : last // TICKS_PER_BLOCK],
+            {role: bands[first // TICKS_PER_BLOCK : last // TICKS_PER_BLOCK] for role, bands in self.under_bands.items()},
         )
+
+
+@dataclass(frozen=True)
+class Band:
+    """One one-third octave of a passage: levels in dB, audibility (0 to 1), and its importance (the weights add up to 1)."""
+
+    centre_hz: int
+    speech_db: float
+    background_db: float
+    audible: float
+    weight: float
+
+    @property
+    def lost(self) -> float:
+        """What is not heard of it, as a share of all speech."""
+        return (1 - self.audible) * self.weight
 
 
 @dataclass(frozen=True)
@@ -66,6 +90,13 @@ class Passage:
     speech_to_music_lu: float | None
     speech_to_background_lu: float | None
     first_word_lu: float | None
+    audibility: float | None = None
+    bands: tuple[Band, ...] = ()
+
+    @property
+    def weakest_band_hz(self) -> int | None:
+        """The band whose being covered costs most."""
+        return max(self.bands, key=lambda b: b.lost).centre_hz if self.bands else None
 
 
 def local_ratio(balance: Balance) -> Floats:
@@ -95,7 +126,40 @@ def passage(balance: Balance, in_s: float, out_s: float) -> Passage:
         speech_to_music_lu=_difference(voice, music),
         speech_to_background_lu=_difference(voice, background),
         first_word_lu=first_word(balance, in_s, out_s),
+        **_followed(balance, chosen),
     )
+
+
+def _followed(balance: Balance, chosen: NDArray[np.int64]) -> dict[str, Any]:
+    """Audibility and bands over some blocks; nothing where the bands are not known."""
+    found = band_levels(balance, chosen)
+    if found is None:
+        return {}
+    heard = band_audibility(*found)
+    rows = zip(CENTRES_HZ, *found, heard, WEIGHTS, strict=True)
+    return {"audibility": float(heard @ WEIGHTS), "bands": tuple(Band(c, float(s), float(b), float(h), float(w)) for c, s, b, h, w in rows)}
+
+
+def band_levels(balance: Balance, chosen: NDArray[np.int64]) -> tuple[Floats, Floats] | None:
+    """Levels ``(18,)`` in dB of the voice and of what lies under it over some blocks; None where the bands are not known."""
+    if balance.voice_bands is None or not balance.under_bands:
+        return None
+    here = chosen[chosen < len(balance.voice_bands)]
+    if not len(here):
+        return None
+    under = np.sum([bands[here].mean(axis=0) for bands in balance.under_bands.values()], axis=0)
+    return levels_db(balance.voice_bands[here].mean(axis=0)), levels_db(under)
+
+
+def audible_series(balance: Balance) -> Floats:
+    """Audibility of every active block, NaN elsewhere."""
+    count = len(balance.active)
+    if balance.voice_bands is None or not balance.under_bands:
+        return np.full(count, np.nan)
+    under = np.sum(list(balance.under_bands.values()), axis=0)
+    heard = audibility(levels_db(balance.voice_bands), levels_db(under))[:count]
+    heard = np.concatenate([heard, np.full(count - len(heard), np.nan)])
+    return np.where(balance.active, heard, np.nan)
 
 
 def first_word(balance: Balance, in_s: float, out_s: float) -> float | None:

@@ -8,10 +8,13 @@ from numpy.typing import NDArray
 from ..media.layouts import channel_weights
 from ..media.probe import FileInfo
 from ..signal.bands import FRAMES_PER_S
+from ..signal.spectrum import FRAMES_PER_S as SPECTRA_PER_S
 from ..units import Floats, db_to_power
 from .loudness import programme_power
 from .meter import TICKS_PER_S, Levels
+from .music_gain import MusicGain, find_gain, summed
 from .programme import Programme
+from .speech import find_speech
 
 ROLES = ("dialogue", "music", "effects", "background")
 
@@ -36,6 +39,8 @@ class Measurement:
     made_by: str
     mix: Levels
     stems: tuple[StemLevels, ...]
+    gain: MusicGain | None = None
+    """What was done to the gain of the music, on the clock of ``mix``; None without stems of dialogue and music."""
 
     @property
     def duration_s(self) -> float:
@@ -47,7 +52,20 @@ class Measurement:
         first, last = round(programme.in_s * TICKS_PER_S), round(programme.out_s * TICKS_PER_S)
         quiet = ~inside(programme)
         stems = tuple(replace(s, levels=_cropped(s.levels, first, last, quiet, self.file.sample_rate_hz)) for s in self.stems)
-        return replace(self, mix=_cropped(self.mix, first, last, quiet, self.file.sample_rate_hz), stems=stems)
+        gain = None if self.gain is None else self.gain.between(first / TICKS_PER_S, last / TICKS_PER_S)
+        return replace(self, mix=_cropped(self.mix, first, last, quiet, self.file.sample_rate_hz), stems=stems, gain=gain)
+
+    def with_music_gain(self) -> "Measurement":
+        """The same with what was done to the gain of the music, as far as stems tell it."""
+        voice, levels = self.role_power("dialogue"), self.music_levels()
+        if voice is None or levels is None:
+            return self
+        return replace(self, gain=find_gain(levels, [(s.in_s, s.out_s) for s in find_speech(voice)]))
+
+    def music_levels(self) -> Floats | None:
+        """Levels of all music together, ``(frames of 20 ms, 48 bands)`` in dB; None where no music stem is."""
+        music = [s for s in self.stems if s.role == "music"]
+        return summed([s.levels.spectrum for s in music], [s.gain_db for s in music]) if music else None
 
     def mix_power(self, *, gain: float = 1.0) -> Floats:
         """Weighted power of the mix per tick; ``gain`` is a factor (2 for dual mono)."""
@@ -60,6 +78,11 @@ class Measurement:
     def role_power(self, *roles: str, gain: float = 1.0) -> Floats | None:
         """Weighted power per tick of all stems of these roles as they lie in the mix, None where there is none."""
         parts = [self.stem_power(s, gain=gain) for s in self.stems if s.role in roles]
+        return np.sum(parts, axis=0) if parts else None
+
+    def role_bands(self, role: str) -> Floats | None:
+        """Mean squares ``(blocks, 18)`` in one-third octaves of all stems of a role as they lie in the mix; None where there is none."""
+        parts = [s.levels.bands * db_to_power(s.gain_db) for s in self.stems if s.role == role]
         return np.sum(parts, axis=0) if parts else None
 
     def stem_power(self, stem: StemLevels, *, gain: float = 1.0) -> Floats:
@@ -93,7 +116,8 @@ def _cropped(levels: Levels, first: int, last: int, quiet: NDArray[np.bool_], ra
     heard = tuple(g for g in gaps if not quiet[g.first * TICKS_PER_S // rate_hz : g.last * TICKS_PER_S // rate_hz + 1].any())
     names = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together")
     bands = _bands_from(levels.bands, first, last)
-    return replace(levels, samples=end - begin, gaps=heard, bands=bands, **{name: cut(getattr(levels, name)) for name in names})  # type: ignore[arg-type]
+    spectrum = levels.spectrum[first * SPECTRA_PER_S // TICKS_PER_S : last * SPECTRA_PER_S // TICKS_PER_S]
+    return replace(levels, samples=end - begin, gaps=heard, bands=bands, spectrum=spectrum, **{name: cut(getattr(levels, name)) for name in names})  # type: ignore[arg-type]
 
 
 def _bands_from(bands: NDArray[np.float32], first: int, last: int) -> NDArray[np.float32]:

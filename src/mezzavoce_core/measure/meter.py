@@ -13,6 +13,8 @@ from ..signal.bands import CENTRES_HZ, Bands
 from ..signal.filters import interpolator, interpolator_bounds, k_weighting, recursion
 from ..signal.kernels import filter_energy, filter_energy_pair, flat_runs, sample_peaks, true_peaks
 from ..signal.lanes import ROWS
+from ..signal.spectrum import BANDS as SPECTRUM_BANDS
+from ..signal.spectrum import Spectrum
 from .gaps import Gap, GapFinder
 
 TICKS_PER_S = 100
@@ -31,6 +33,7 @@ class Levels:
     amplitudes; ``true_peak_at``: the sample within the tick at the highest one; ``flat_run``: the longest run of samples at
     the peak. ``together`` ``(ticks, pairs)``: mean K-weighted product of channels that stand left and right of each other.
     ``bands`` ``(blocks of 100 ms, 18)``: mean squares in one-third octaves, channels summed; no rows where they were not asked for.
+    ``spectrum`` ``(frames of 20 ms, 48)``: levels in hundredths of a dB, channels summed; no rows where they were not asked for.
     A tick that the signal does not fill is not counted in ``power``; peaks are kept to the last sample.
     Where the pass was told a floor, true peaks that cannot reach it are given as the sample peak.
     """
@@ -43,6 +46,7 @@ class Levels:
     flat_run: NDArray[np.uint16]
     together: NDArray[np.float32]
     bands: NDArray[np.float32]
+    spectrum: NDArray[np.int16]
     gaps: tuple[Gap, ...] = ()
 
 
@@ -54,6 +58,7 @@ class Wanted:
     floor: float | None = None
     faults: bool = True
     bands: bool = False
+    spectrum: bool = False
 
 
 class Meter:
@@ -81,6 +86,7 @@ class Meter:
         self._together: list[NDArray[np.float32]] = []
         self._peaks = _Peaks(rate_hz, channels, self._wanted)
         self._bands = Bands(rate_hz, channels) if self._wanted.bands else None
+        self._spectrum = Spectrum(rate_hz, channels) if self._wanted.spectrum else None
 
     @property
     def seconds(self) -> float:
@@ -91,8 +97,7 @@ class Meter:
         """Take the next samples; every block but the last lasts whole seconds."""
         channels = np.ascontiguousarray(block.T)
         both: list[Callable[[NDArray[np.float32]], None]] = [self._peaks.feed]
-        if self._bands is not None:
-            both.append(self._bands.feed)
+        both += [part.feed for part in (self._bands, self._spectrum) if part is not None]
         waiting = [self._helper.submit(work, channels) for work in both] if self._helper else []
         self._feed_power(channels)
         for work in both if not waiting else ():
@@ -108,6 +113,7 @@ class Meter:
             power=_stacked(self._power, self._channels)[:ticks],
             together=_stacked(self._together, len(self._pairs))[:ticks],
             bands=self._bands.finish() if self._bands else np.zeros((0, len(CENTRES_HZ)), dtype=np.float32),
+            spectrum=self._spectrum.finish() if self._spectrum else np.zeros((0, SPECTRUM_BANDS), dtype=np.int16),
             samples=self._seen,
             **found,
         )

@@ -1,151 +1,258 @@
-"""What the mixer did to the music around speech: ducks as trapezoids in the level of the music.
+"""What the mixer did to the music: moves of its gain around speech and elsewhere, as trapezoids linear in dB.
 
-First form: the level of the music, smoothed, is compared with a ramp between two levels at each start and end of a
-passage; the ramp that leaves the least error gives the times and the depth. It takes what the music does by itself
-for gain where both look alike; a change is a duck only where a ramp explains most of what the level does there.
+Found by a joint fit over the programme (package ``gain``). A fall of the level is a move only where this music does not fall like
+that by itself; how sure that is stands with each.
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
-from ..units import Floats, power_to_lufs
+from ..signal.spectrum import FLOOR_DB, FRAMES_PER_S
+from ..units import Floats, power_to_db
+from .gain.claims import claims
+from .gain.curve import Curve
+from .gain.extras import SHORT_PAUSE_S, join, parted, pumps, strays
+from .gain.innovations import innovations
+from .gain.likeness import pairs
+from .gain.moves import Move, Unit
+from .gain.search import Search
+from .gain.starts import Edges, Start, start
 from .loudness import mean_lufs
 from .meter import TICKS_PER_S
 
 LEAST_DEPTH_DB = 3.0
-_LEAST_EXPLAINED = 0.55
-_STEP_TICKS = 5
-_STEP_S = _STEP_TICKS / TICKS_PER_S
-_SMOOTH_TICKS = 21
-_AROUND_S = 3.5
-_INSIDE_S = 3.0
+LEAST_NATS = 1.0
+"""A programme whose moves explain less than this has none that could be told."""
+_BRIDGES_S = (0.35, 1.0, 2.3)
+TOLD_NATS = 3.0
 _OPEN_S = 3.0
-_LENGTHS_S = (0.02, 0.1, 0.2, 0.3, 0.4, 0.5, 0.65, 0.8, 1.0, 1.25, 1.5, 2.0)
-_FLOOR_LUFS = -70.0
+_AROUND_S, _NEAR_S = 45.0, 6.0
+_CERTAIN_NATS = (0.0, 3.0, 6.0, 10.0, 20.0, 30.0)
+_CERTAIN = (0.5, 0.67, 0.8, 0.9, 0.95, 0.99)
+_PROGRAMME_NATS, _PROGRAMME = (LEAST_NATS, 5.0, 10.0), (0.6, 0.9, 1.0)
 
 
 @dataclass(frozen=True)
-class Edge:
-    """One ramp of the gain, linear in dB from ``start_s`` to ``end_s``; ``change_db`` below 0 is a fall."""
+class Pump:
+    """A rise of the music in a pause of speech: from when to when (seconds), by how many dB, how sure (0 to 1)."""
 
-    start_s: float
-    end_s: float
-    change_db: float
-    explained: float
+    in_s: float
+    out_s: float
+    rise_db: float
+    certainty: float
 
 
 @dataclass(frozen=True)
 class Duck:
-    """A trapezoid in the music's gain. Times are None where the corner is not in the programme."""
+    """A trapezoid in the music's gain. Times are None where the corner is not in the programme; ``serves`` is the speech it is for (None: none)."""
 
     fall_start_s: float | None
     fall_end_s: float | None
     return_start_s: float | None
     return_end_s: float | None
     depth_db: float
-    open_lufs: float | None
-    bed_lufs: float | None
-    speech: bool = True
-    known_until_s: float = float("inf")
-    """Where a return was not seen: how long the music was certainly down."""
+    open_lufs: float | None = None
+    bed_lufs: float | None = None
+    serves: tuple[float, float] | None = None
+    certainty: float = 1.0
+    pumps: tuple[Pump, ...] = ()
+    nats: Mapping[str, float] = field(default_factory=dict)
+    """How much speaks for what is special about it (see ``gain.claims``)."""
+
+    def tells(self, claim: str) -> bool:
+        """Whether what is special about it is more than chance."""
+        return self.nats.get(claim, 0.0) >= TOLD_NATS
+
+    @property
+    def speech(self) -> bool:
+        """Whether it serves a passage of speech."""
+        return self.serves is not None
 
     def covers(self, time_s: float) -> bool:
         """Whether the music is down (at all) at a time."""
         begin = -np.inf if self.fall_start_s is None else self.fall_start_s
-        end = self.known_until_s if self.return_end_s is None else self.return_end_s
+        end = np.inf if self.return_end_s is None else self.return_end_s
         return bool(begin <= time_s <= end)
 
     def gain_db(self, times_s: Floats) -> Floats:
-        """The gain of the trapezoid at some times."""
+        """The gain of the trapezoid at some times; pumps are left out."""
         corners = (self.fall_start_s, self.fall_end_s, self.return_start_s, self.return_end_s)
         known = [(t, g) for t, g in zip(corners, (0.0, -self.depth_db, -self.depth_db, 0.0), strict=True) if t is not None]
+        if not known:
+            return np.full(len(times_s), -self.depth_db)
         gains: Floats = np.interp(times_s, [t for t, _ in known], [g for _, g in known])
         return gains
 
-
-def find_ducks(music: Floats, passages: Sequence[tuple[float, float]]) -> tuple[Duck, ...]:
-    """Ducks around passages (in and out in seconds) in the weighted music power ``(ticks,)``."""
-    level = _smooth_level(music)
-    ducks: list[Duck] = []
-    opened: Edge | None = None
-    down = False
-    for k, (in_s, out_s) in enumerate(passages):
-        before = passages[k - 1][1] if k else 0.0
-        after = passages[k + 1][0] if k + 1 < len(passages) else len(music) / TICKS_PER_S
-        fall = _edge(level, max(before, in_s - _AROUND_S), min(out_s, in_s + _INSIDE_S), falling=True)
-        if fall is not None:
-            if down:
-                # The music must have come back before it could fall again; when, was not seen.
-                ducks.append(_duck(music, opened, None, before))
-            opened, down = fall, True
-        rise = _edge(level, max(in_s, out_s - _INSIDE_S), min(after, out_s + _AROUND_S), falling=False)
-        if rise is not None and (down or not ducks):
-            ducks.append(_duck(music, opened, rise))
-            opened, down = None, False
-    if down:
-        ducks.append(_duck(music, opened, None, len(music) / TICKS_PER_S))
-    return tuple(d for d in ducks if d.depth_db >= LEAST_DEPTH_DB)
+    def shifted(self, by_s: float) -> "Duck":
+        """The same on another clock."""
+        names = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
+        times = {name: None if getattr(self, name) is None else getattr(self, name) + by_s for name in names}
+        serves = None if self.serves is None else (self.serves[0] + by_s, self.serves[1] + by_s)
+        return replace(self, **times, serves=serves, pumps=tuple(replace(p, in_s=p.in_s + by_s, out_s=p.out_s + by_s) for p in self.pumps))  # type: ignore[arg-type]
 
 
-def _smooth_level(power: Floats) -> Floats:
-    window = np.hanning(_SMOOTH_TICKS + 2)[1:-1]
-    smooth = np.convolve(power, window / window.sum(), mode="same")
-    return np.maximum(power_to_lufs(smooth), _FLOOR_LUFS)[_STEP_TICKS // 2 :: _STEP_TICKS]
+@dataclass(frozen=True)
+class MusicGain:
+    """All moves of a programme; ``nats`` is what they explain in all, and what is to be told of any; levels are not in it."""
+
+    ducks: tuple[Duck, ...]
+    nats: float
+
+    def between(self, in_s: float, out_s: float) -> "MusicGain":
+        """Those of a part of the programme, on its clock; corners outside it are not seen."""
+        inside = [d for d in self.ducks if (d.return_end_s is None or d.return_end_s > in_s) and (d.fall_start_s is None or d.fall_start_s < out_s)]
+        return MusicGain(tuple(_cut(d.shifted(-in_s), out_s - in_s) for d in inside), self.nats)
+
+    def again(self, levels_db: Floats, speech: Sequence[tuple[float, float]], in_s: float, out_s: float) -> "MusicGain":
+        """The same with what lies around a stretch looked at again, where other speech stands there now."""
+        first, last = max(0.0, in_s - _AROUND_S), out_s + _AROUND_S
+        frames = slice(round(first * FRAMES_PER_S), round(last * FRAMES_PER_S))
+        there = [(a - first, b - first) for a, b in speech if a > first and b < last]
+        fresh = [d.shifted(first) for d in find_gain(levels_db[frames], there).ducks]
+        kept = [d for d in self.ducks if not _touches(d, in_s - _NEAR_S, out_s + _NEAR_S)]
+        near = [d for d in fresh if _touches(d, in_s - _NEAR_S, out_s + _NEAR_S)]
+        return MusicGain(tuple(sorted([*kept, *near], key=_begin)), self.nats)
 
 
-def _edge(level: Floats, from_s: float, to_s: float, *, falling: bool) -> Edge | None:
-    """The ramp in a window that explains the level best; None where there is none worth the name."""
-    first, last = round(from_s / _STEP_S), round(to_s / _STEP_S)
-    y = level[first:last]
-    if len(y) < 1.0 / _STEP_S or y.min() <= _FLOOR_LUFS:
-        return None
-    times = np.arange(len(y)) * _STEP_S
-    starts = np.repeat(times, len(_LENGTHS_S))
-    lengths = np.tile(_LENGTHS_S, len(times))
-    fits = starts + lengths <= times[-1] - 0.2
-    starts, lengths = starts[fits], lengths[fits]
-    change, error, total = _fit(y, times, starts, lengths)
-    error = np.where((change < 0) == falling, error, np.inf)
-    best = int(np.argmin(error))
-    explained = 1 - error[best] / total if total > 0 else 0.0
-    if not np.isfinite(error[best]) or abs(change[best]) < LEAST_DEPTH_DB or explained < _LEAST_EXPLAINED:
-        return None
-    start = from_s + float(starts[best]) + _STEP_S / 2
-    return Edge(start, start + float(lengths[best]), float(change[best]), float(explained))
+def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> MusicGain:
+    """The moves in levels ``(frames of 20 ms, 48 bands)`` of the music in dB, around intervals of speech (in and out in seconds)."""
+    found = innovations(levels_db) if len(speech) else None
+    if found is None:
+        return MusicGain((), 0.0)
+    duration_s = len(levels_db) / FRAMES_PER_S
+    curve = Curve(found, pairs(levels_db), [(u.in_s, u.out_s) for u in _units(speech, _BRIDGES_S[1], duration_s)])
+    edges = Edges(curve)
+    best = max((start(curve, _units(speech, bridge, duration_s), edges) for bridge in _BRIDGES_S), key=lambda s: s.worth)
+    told = best.worth >= LEAST_NATS
+    search = Search(curve, best if told else Start(0.0, best.shared, (), ()))
+    risen, lone = [], []
+    if told:
+        search.improve()
+        lone = parted(search)
+        risen = join(search)
+        search.improve(2)
+    risen += pumps(search, speech)
+    lone += strays(search, speech, duration_s)
+    ducks = [_duck(search, m, [r for r in risen if m.fall_end_s <= r[0].fall_start_s <= m.return_start_s], best.worth) for m in search.moves if m is not None]
+    ducks += [Duck(*_corners(m, duration_s), m.depth_db, certainty=_certainty(worth - 9.0)) for m, worth in lone]
+    ducks = _joined(sorted(ducks, key=_begin))
+    kept = (d for d in ducks if d.depth_db >= LEAST_DEPTH_DB)
+    return MusicGain(tuple(sorted(kept, key=_begin)), best.worth)
 
 
-def _fit(y: Floats, times: Floats, starts: Floats, lengths: Floats) -> tuple[Floats, Floats, float]:
-    """Least-squares change in dB and squared error of each candidate ramp, and the error without any."""
-    ramps = np.clip((times[None, :] - starts[:, None]) / lengths[:, None], 0, 1)
-    centred_y = y - y.mean()
-    centred = ramps - ramps.mean(axis=1, keepdims=True)
-    spread = (centred**2).sum(axis=1)
-    both = centred @ centred_y
-    change = np.where(spread > 1e-6, both / np.maximum(spread, 1e-6), 0.0)
-    total = float((centred_y**2).sum())
-    error: Floats = total - change * both
-    return change, error, total
+def _joined(ducks: Sequence[Duck]) -> list[Duck]:
+    """Two ducks with a short pause of speech between them are one that lets the music up."""
+    found: list[Duck] = []
+    for duck in ducks:
+        last = found[-1] if found else None
+        if last is None or last.serves is None or duck.serves is None or duck.serves[0] - last.serves[1] >= SHORT_PAUSE_S:
+            found.append(duck)
+            continue
+        begin, end = last.return_start_s, duck.fall_end_s
+        if begin is None or end is None or end <= begin:
+            found.append(duck)
+            continue
+        # Between the two it is as high as the sum of both lets it be.
+        times = np.linspace(begin, end, 41)
+        rise = float((last.gain_db(times) + duck.gain_db(times)).max()) + min(last.depth_db, duck.depth_db)
+        certainty = min(last.certainty, duck.certainty)
+        pump = Pump(begin, end, rise, certainty)
+        found[-1] = replace(
+            last,
+            return_start_s=duck.return_start_s,
+            return_end_s=duck.return_end_s,
+            depth_db=(last.depth_db + duck.depth_db) / 2,
+            serves=(last.serves[0], duck.serves[1]),
+            certainty=certainty,
+            pumps=(*last.pumps, pump, *duck.pumps),
+            nats={**last.nats, **{name: duck.nats[name] for name in ("return-abrupt", "return-slow", "held") if name in duck.nats}},
+        )
+    return found
 
 
-def _duck(music: Floats, fall: Edge | None, rise: Edge | None, known_until_s: float = float("inf")) -> Duck:
-    changes = [abs(e.change_db) for e in (fall, rise) if e is not None]
-    bed = _between(music, fall.end_s if fall else 0.0, rise.start_s if rise else known_until_s)
-    open_parts = []
-    if fall is not None:
-        open_parts.append(_between(music, fall.start_s - _OPEN_S, fall.start_s))
-    if rise is not None:
-        open_parts.append(_between(music, rise.end_s, rise.end_s + _OPEN_S))
+def with_levels(ducks: Sequence[Duck], music: Floats) -> tuple[Duck, ...]:
+    """Ducks with the level of the music in the clear around them and in their bed, from its power ``(ticks,)``."""
+    complete = []
+    for k, duck in enumerate(ducks):
+        before = next((d.return_end_s for d in reversed(ducks[:k]) if d.return_end_s is not None), 0.0)
+        after = next((d.fall_start_s for d in ducks[k + 1 :] if d.fall_start_s is not None), len(music) / TICKS_PER_S)
+        clear = []
+        if duck.fall_start_s is not None:
+            clear.append(_between(music, max(before, duck.fall_start_s - _OPEN_S), duck.fall_start_s))
+        if duck.return_end_s is not None:
+            clear.append(_between(music, duck.return_end_s, min(after, duck.return_end_s + _OPEN_S)))
+        bed = _between(music, duck.fall_end_s or 0.0, len(music) / TICKS_PER_S if duck.return_start_s is None else duck.return_start_s)
+        complete.append(replace(duck, open_lufs=mean_lufs(np.concatenate(clear)) if clear else None, bed_lufs=mean_lufs(bed)))
+    return tuple(complete)
+
+
+def summed(spectra: Sequence[NDArray[np.int16]], gains_db: Sequence[float]) -> Floats:
+    """Levels in dB of several stems together, as if they had nothing in common, each with its gain."""
+    if len(spectra) == 1:
+        single: Floats = spectra[0] / np.float32(100) + np.float32(gains_db[0])
+        return single
+    total = sum(10 ** ((s / np.float32(100) + np.float32(g)) / 10) for s, g in zip(spectra, gains_db, strict=True))
+    levels: Floats = np.maximum(power_to_db(np.asarray(total)), FLOOR_DB)
+    return levels
+
+
+def _units(speech: Sequence[tuple[float, float]], bridge_s: float, duration_s: float) -> list[Unit]:
+    """Speech joined over short pauses; a fall or a return lies between it and its neighbours."""
+    spans: list[tuple[float, float]] = []
+    for a, b in speech:
+        if spans and a - spans[-1][1] < bridge_s:
+            spans[-1] = (spans[-1][0], b)
+        else:
+            spans.append((a, b))
+    befores, afters = [0.0, *(b for _, b in spans[:-1])], [*(a for a, _ in spans[1:]), duration_s]
+    return [Unit(a, b, before, after) for (a, b), before, after in zip(spans, befores, afters, strict=True)]
+
+
+def _duck(search: Search, move: Move, risen: Sequence[tuple[Move, float]], programme_nats: float) -> Duck:
+    curve = search.curve
+    nats = -curve.worth([move], []) + search.prior(move)
     return Duck(
-        fall_start_s=fall.start_s if fall else None,
-        fall_end_s=fall.end_s if fall else None,
-        return_start_s=rise.start_s if rise else None,
-        return_end_s=rise.end_s if rise else None,
-        depth_db=float(np.mean(changes)),
-        open_lufs=mean_lufs(np.concatenate(open_parts)),
-        bed_lufs=mean_lufs(bed),
-        known_until_s=known_until_s,
+        *_corners(move, curve.frames / FRAMES_PER_S),
+        depth_db=move.depth_db,
+        serves=move.serves,
+        certainty=_certainty(nats) * float(np.interp(programme_nats, _PROGRAMME_NATS, _PROGRAMME)),
+        pumps=tuple(Pump(r.fall_start_s, r.return_end_s, -r.depth_db, _certainty(worth)) for r, worth in risen),
+        nats=claims(search, move),
+    )
+
+
+def _corners(move: Move, duration_s: float) -> tuple[float | None, float | None, float | None, float | None]:
+    """The four times, None for those that the programme does not show."""
+    falls = (move.fall_start_s, move.fall_end_s) if move.fall_end_s > 0.05 else (None, None)
+    backs = (move.return_start_s, move.return_end_s) if move.return_start_s < duration_s - 0.05 else (None, None)
+    return (*falls, *backs)
+
+
+def _certainty(nats: float) -> float:
+    return round(float(np.interp(nats, _CERTAIN_NATS, _CERTAIN)), 3)
+
+
+def _begin(duck: Duck) -> float:
+    return float("-inf") if duck.fall_start_s is None else duck.fall_start_s
+
+
+def _touches(duck: Duck, in_s: float, out_s: float) -> bool:
+    return _begin(duck) < out_s and (duck.return_end_s is None or duck.return_end_s > in_s)
+
+
+def _cut(duck: Duck, duration_s: float) -> Duck:
+    """A duck without the corners that lie outside."""
+    falls = duck.fall_end_s is not None and duck.fall_end_s > 0
+    backs = duck.return_start_s is not None and duck.return_start_s < duration_s
+    return replace(
+        duck,
+        fall_start_s=duck.fall_start_s if falls else None,
+        fall_end_s=duck.fall_end_s if falls else None,
+        return_start_s=duck.return_start_s if backs else None,
+        return_end_s=duck.return_end_s if backs else None,
     )
 
 

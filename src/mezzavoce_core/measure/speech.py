@@ -16,6 +16,7 @@ from .loudness import block_mean
 from .meter import TICKS_PER_BLOCK, TICKS_PER_S
 
 GATE_UNDER_LOUD_SPEECH_LU = 30.0
+_ROOM_SPREAD_DB, _ROOM_UNDER_SPEECH_DB, _OVER_ROOM_DB = 3.0, 14.0, 6.0
 _SMOOTH_TICKS = 5
 _BRIDGE_S = 0.3
 _SHORTEST_S = 0.08
@@ -35,14 +36,15 @@ class Speech:
 def find_speech(power: Floats) -> tuple[Speech, ...]:
     """Speech intervals from the weighted K-weighted power ``(ticks,)`` of the dialogue.
 
-    The gate lies 30 LU under the 95th percentile of the blocks above -70 LUFS; gaps up to 0.3 s are bridged,
+    The gate lies 30 LU under the 95th percentile of the blocks above -70 LUFS, or over the noise of a room where that is louder; gaps up to 0.3 s are bridged,
     islands under 0.08 s dropped. Confidence is the share of an interval that lies above the gate.
     """
     heard = block_mean(power)
     heard = heard[heard > lufs_to_power(ABSENT_BELOW_LUFS)]
     if not len(heard):
         return ()
-    gate = max(np.percentile(heard, 95) * db_to_power(-GATE_UNDER_LOUD_SPEECH_LU), lufs_to_power(ABSENT_BELOW_LUFS))
+    loud_speech = float(np.percentile(heard, 95))
+    gate = max(loud_speech * float(db_to_power(-GATE_UNDER_LOUD_SPEECH_LU)), float(lufs_to_power(ABSENT_BELOW_LUFS)), _over_room(heard))
     smooth = np.convolve(power, np.full(_SMOOTH_TICKS, 1 / _SMOOTH_TICKS), mode="same")
     over = smooth > gate
     loud = power > gate
@@ -50,6 +52,13 @@ def find_speech(power: Floats) -> tuple[Speech, ...]:
     spans = [s for s in spans if s[1] - s[0] >= _SHORTEST_S * TICKS_PER_S]
     joined = join(spans, round(_BRIDGE_S * TICKS_PER_S))
     return tuple(Speech(a / TICKS_PER_S, b / TICKS_PER_S, round(float(over[a:b].mean()), 3)) for a, b in joined)
+
+
+def _over_room(heard: Floats) -> float:
+    """A gate over the noise of a room: what is softest keeps one level, which the soft parts of speech do not; 0 where there is none."""
+    soft, less_soft, loud = np.percentile(heard, [5, 20, 95])
+    steady = less_soft < soft * db_to_power(_ROOM_SPREAD_DB) and loud > less_soft * db_to_power(_ROOM_UNDER_SPEECH_DB)
+    return float(less_soft * db_to_power(_OVER_ROOM_DB)) if steady else 0.0
 
 
 def _trim(loud: NDArray[np.bool_], span: tuple[int, int]) -> tuple[int, int]:

@@ -6,11 +6,13 @@ from ...measure.balance import Passage
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
 from ...measure.music_gain import Duck
+from ..ducking import reshaped
 from ..model import SHOULD, Evidence, Finding, Kind
-from ..remedies import earlier_fall
 
 _ABOVE_BED_DB = 3.0
 _FIRST_WORD_S = 0.5
+_UNTOLD = 0.45
+_AHEAD_S, _SOFT_S, _LONGEST_S = 0.1, 0.4, 1.0
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
@@ -26,7 +28,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             continue
         if round(duck.fall_end_s - passage.in_s, 1) <= limit or _above_bed(evidence, duck, passage) < _ABOVE_BED_DB:
             continue
-        late = duck.fall_end_s - passage.in_s
+        late, told = duck.fall_end_s - passage.in_s, duck.tells("late")
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -39,8 +41,17 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="s",
             role="music",
-            remedy=earlier_fall(evidence, duck, passage.in_s),
+            certainty=duck.certainty if told else min(duck.certainty, _UNTOLD),
+            remedy=reshaped(evidence, duck, _before(duck, passage.in_s)),
         )
+
+
+def _before(duck: Duck, onset_s: float) -> dict[str, float]:
+    """The fall as it should be: over just before the voice, neither a step nor drawn out."""
+    assert duck.fall_end_s is not None
+    assert duck.fall_start_s is not None
+    length = min(max(duck.fall_end_s - duck.fall_start_s, _SOFT_S), _LONGEST_S)
+    return {"fall_start_s": max(onset_s - _AHEAD_S - length, 0.0), "fall_end_s": max(onset_s - _AHEAD_S, 0.01)}
 
 
 def _needed(evidence: Evidence, passage: Passage) -> bool:

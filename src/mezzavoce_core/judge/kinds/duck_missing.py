@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from ...measure.balance import Passage, blocks_between
-from ...measure.music_gain import Duck
+from ..ducking import known_ducks, served
 from ..model import MUST, SHOULD, Evidence, Finding, Kind
 from ..remedies import balance_remedies
 
@@ -40,15 +40,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
 
 
 def _covered(evidence: Evidence, passage: Passage) -> bool:
-    """Whether a duck is there and the music is really nearer to its bed than to its level in the clear."""
-    middle = (passage.in_s + passage.out_s) / 2
-    return any(d.covers(middle) and _down(d, passage) for d in evidence.ducks or ())
-
-
-def _down(duck: Duck, passage: Passage) -> bool:
-    if duck.open_lufs is None or passage.music_lufs is None:
-        return True
-    return passage.music_lufs < duck.open_lufs - duck.depth_db / 2
+    """Whether a duck is there."""
+    return any(passage in served(evidence, d) for d in known_ducks(evidence))
 
 
 KIND = Kind("duck-missing", "ducking", find)

@@ -1,0 +1,94 @@
+"""What the kinds of the ducking family have in common: which speech a duck serves, how a better one would look, and how a finding of one is written."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ..measure.balance import Passage, blocks_between
+from ..measure.music_gain import Duck
+from .model import Evidence, Finding, Kind, Point, Remedy
+from .prediction import around, gain_curve, integrated_with, ratio_over, with_gain
+
+_CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
+_SURE = 0.67
+
+
+def known_ducks(evidence: Evidence) -> Sequence[Duck]:
+    """The ducks of a programme; none where stems are wanted."""
+    return evidence.ducks or ()
+
+
+def served(evidence: Evidence, duck: Duck) -> list[Passage]:
+    """Passages that lie under a duck, by their middle; under one that is not sure only where the level went down, too."""
+    if not duck.speech or (duck.certainty < _SURE and not _down(duck)):
+        return []
+    return [p for p in evidence.passages or () if duck.covers((p.in_s + p.out_s) / 2)]
+
+
+def _down(duck: Duck) -> bool:
+    if duck.open_lufs is None or duck.bed_lufs is None:
+        return True
+    return duck.bed_lufs < duck.open_lufs - duck.depth_db / 3
+
+
+def usual_depth_db(evidence: Evidence, without: Duck | None = None) -> float | None:
+    """The depth that the ducks of a programme have in the middle, those alone that are sure; None where no other is."""
+    depths = [d.depth_db for d in known_ducks(evidence) if d.speech and d is not without and d.certainty >= _SURE]
+    return float(np.median(depths)) if depths else None
+
+
+def needed(evidence: Evidence, passage: Passage) -> bool:
+    """Whether the music would come too near to the voice if it stayed as it is in the clear."""
+    clearance = evidence.spec.limits.clearance_lu
+    if clearance is None or passage.speech_lufs is None:
+        return False
+    duck = next((d for d in known_ducks(evidence) if d.covers((passage.in_s + passage.out_s) / 2)), None)
+    ratio = passage.speech_to_music_lu
+    return ratio is not None and ratio - (duck.depth_db if duck else 0.0) < clearance
+
+
+def duck_finding(kind: Kind, duck: Duck, **facts: Any) -> Finding:
+    """A finding about a duck, as sure as the duck is."""
+    return Finding(kind=kind.name, family=kind.family, role="music", certainty=facts.pop("certainty", duck.certainty), **facts)
+
+
+def reshaped(evidence: Evidence, duck: Duck, wanted: Mapping[str, float], *, action: str = "reshape", flat: bool = False) -> Remedy:
+    """What has to be added to the music so that a duck has other corners or another depth; ``flat``: so that it is not there at all."""
+    better = replace(duck, **wanted)  # type: ignore[arg-type]
+    known = {t for d in (duck, better) for name in _CORNERS if (t := getattr(d, name)) is not None}
+    times = np.array(sorted(min(max(t, 0.0), evidence.duration_s) for t in known))
+    target = np.zeros(len(times)) if flat else better.gain_db(times)
+    added = target - duck.gain_db(times)
+    points = _without_doubles([Point(round(float(t), 3), round(float(g), 1)) for t, g in zip(times, added, strict=True)])
+    return predicted(evidence, Remedy(action=action, role="music", amount_db=_largest(points), points=points), served(evidence, duck))
+
+
+def predicted(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage]) -> Remedy:
+    """A remedy with the lowest gap, the audibility and the loudness that it would give."""
+    if not remedy.points or evidence.balance is None:
+        return remedy
+    loudness = integrated_with(evidence, remedy.role, remedy.points)
+    if not passages:
+        return replace(remedy, predicted_integrated_lufs=loudness)
+    begin, end = min(passages[0].in_s, remedy.points[0].at_s), max(passages[-1].out_s, remedy.points[-1].at_s)
+    first, last = around(begin, end, len(evidence.balance.voice))
+    part = with_gain(evidence.balance.part(first, last), remedy.role, gain_curve(remedy.points, last - first, first))
+    blocks = np.concatenate([blocks_between(evidence.balance.active, p.in_s, p.out_s) for p in passages])
+    return replace(remedy, predicted_speech_to_background_lu=ratio_over(part, blocks - first // 10), predicted_integrated_lufs=loudness)
+
+
+def _without_doubles(points: Sequence[Point]) -> tuple[Point, ...]:
+    """Points that lie on the line between their neighbours say nothing."""
+    kept = list(points)
+    for p in list(points)[1:-1]:
+        k = kept.index(p)
+        a, b = kept[k - 1], kept[k + 1]
+        if abs(np.interp(p.at_s, [a.at_s, b.at_s], [a.gain_db, b.gain_db]) - p.gain_db) < 0.05:
+            kept.remove(p)
+    return tuple(kept)
+
+
+def _largest(points: Sequence[Point]) -> float:
+    return max((p.gain_db for p in points), key=abs, default=0.0)

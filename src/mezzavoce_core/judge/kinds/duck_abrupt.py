@@ -1,0 +1,61 @@
+"""The music steps down or up within a frame or two, heard as a cut."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...measure.loudness import mean_lufs
+from ...measure.meter import TICKS_PER_S
+from ...measure.music_gain import Duck
+from ..ducking import duck_finding, known_ducks, reshaped
+from ..model import SHOULD, Evidence, Finding, Kind
+
+_LEAST_STEP_DB = 6.0
+_SOFT_S = 0.35
+_SEEN = 0.5
+_ASIDE_TICKS, _ACROSS_TICKS = 6, 3
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each fall or return of 6 dB or more that is quicker than ``ramp_min_s``, and seen as a step in the level, too."""
+    limit = evidence.spec.limits.ramp_min_s
+    if limit is None:
+        return
+    for duck in known_ducks(evidence):
+        if not duck.speech or round(duck.depth_db, 1) < _LEAST_STEP_DB:
+            continue
+        for what, begin, end, told in (
+            ("falls", duck.fall_start_s, duck.fall_end_s, duck.tells("fall-abrupt")),
+            ("returns", duck.return_start_s, duck.return_end_s, duck.tells("return-abrupt")),
+        ):
+            if begin is None or end is None or round(end - begin, 3) >= limit or not told or not _stepped(evidence, duck, (begin + end) / 2):
+                continue
+            soft = {"fall_start_s": end - _SOFT_S} if what == "falls" else {"return_end_s": begin + _SOFT_S}
+            yield duck_finding(
+                KIND,
+                duck,
+                severity=SHOULD,
+                in_s=begin,
+                out_s=max(end, begin + 0.04),
+                title="Music steps" if what == "falls" else "Music steps back up",
+                message=f"The music {what} by {duck.depth_db:.1f} dB within {1000 * (end - begin):.0f} ms, which is heard as a cut. Give it a soft ramp.",
+                measured=end - begin,
+                limit=limit,
+                unit="s",
+                remedy=reshaped(evidence, duck, soft),
+            )
+
+
+def _stepped(evidence: Evidence, duck: Duck, at_s: float) -> bool:
+    """Whether the level itself changes by half of the depth or more right there."""
+    assert evidence.balance is not None
+    music = evidence.balance.music
+    if music is None:
+        return False
+    tick = round(at_s * TICKS_PER_S)
+    before = mean_lufs(music[max(0, tick - _ACROSS_TICKS - _ASIDE_TICKS) : max(0, tick - _ACROSS_TICKS)])
+    after = mean_lufs(music[tick + _ACROSS_TICKS : tick + _ACROSS_TICKS + _ASIDE_TICKS])
+    return before is None or after is None or abs(np.subtract(before, after)) >= _SEEN * duck.depth_db
+
+
+KIND = Kind("duck-abrupt", "ducking", find)

@@ -1,0 +1,40 @@
+"""The music is down long before anyone speaks, and leaves a hole."""
+
+from collections.abc import Iterator
+
+from ..ducking import duck_finding, known_ducks, reshaped, served
+from ..model import NOTE, Evidence, Finding, Kind
+
+_AHEAD_S = 0.1
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each fall that is over more than ``fall_early_s`` before the speech it serves."""
+    limit = evidence.spec.limits.fall_early_s
+    if limit is None:
+        return
+    for duck in known_ducks(evidence):
+        passages = served(evidence, duck)
+        if not passages or duck.fall_end_s is None or duck.fall_start_s is None:
+            continue
+        onset = passages[0].in_s
+        early = onset - duck.fall_end_s
+        if round(early, 1) <= limit or not duck.tells("early"):
+            continue
+        shift = early - _AHEAD_S
+        yield duck_finding(
+            KIND,
+            duck,
+            severity=NOTE,
+            in_s=duck.fall_end_s,
+            out_s=onset,
+            title="Music falls too early",
+            message=f"The music is down {early:.1f} s before anyone speaks; {limit:g} s at most keep it from leaving a hole.",
+            measured=early,
+            limit=limit,
+            unit="s",
+            remedy=reshaped(evidence, duck, {"fall_start_s": duck.fall_start_s + shift, "fall_end_s": duck.fall_end_s + shift}),
+        )
+
+
+KIND = Kind("duck-early", "ducking", find)

@@ -1,0 +1,82 @@
+"""The music was lowered in one channel of a pair only."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...measure.balance import Passage
+from ...measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
+from ...media.layouts import channel_names
+from ...units import Floats, power_to_db
+from ..model import MUST, Evidence, Finding, Kind
+
+_ASIDE_S, _REACH_S = 0.8, 4.0
+_LEAST_BLOCKS = 6
+_QUIET_POWER = 1e-8
+_SPREADS = 4.0
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each passage under which the balance of left and right moves, more than it does by itself in this music."""
+    limit = evidence.spec.limits.channel_gain_db
+    sides = None if limit is None else _sides_db(evidence)
+    if limit is None or sides is None:
+        return
+    moved = [(p, m) for p in evidence.passages or () if (m := _moved(sides, p)) is not None]
+    # A balance that often moves by itself, passage or not, tells little.
+    spread = 1.4826 * float(np.median(np.abs(_anywhere(sides)))) if moved else 0.0
+    for passage, change in moved:
+        if round(abs(change), 1) <= limit or abs(change) < _SPREADS * spread:
+            continue
+        names = channel_names(evidence.measurement.file.layout, evidence.measurement.file.channels)
+        lowered, other = (names[1], names[0]) if change > 0 else (names[0], names[1])
+        yield Finding(
+            kind=KIND.name,
+            family=KIND.family,
+            severity=MUST,
+            in_s=passage.in_s,
+            out_s=passage.out_s,
+            title="Music lowered on one side",
+            message=f"Under this passage the music goes down by {abs(change):.1f} dB in {lowered} against {other}. Draw the automation on both channels.",
+            measured=abs(change),
+            limit=limit,
+            unit="dB",
+            role="music",
+            certainty=0.9 if abs(change) > 2 * limit else 0.7,
+        )
+
+
+def _sides_db(evidence: Evidence) -> Floats | None:
+    """Left over right in dB of all music per 100 ms, NaN where it is quiet; None for mono and without music."""
+    stems = [s for s in evidence.measurement.stems if s.role == "music"]
+    if not stems or evidence.measurement.file.channels < 2:
+        return None
+    power = np.sum([s.levels.power[:, :2].astype(np.float64) for s in stems], axis=0)
+    whole = len(power) // TICKS_PER_BLOCK
+    blocks = power[: whole * TICKS_PER_BLOCK].reshape(whole, TICKS_PER_BLOCK, 2).mean(axis=1)
+    ratio = power_to_db(np.maximum(blocks[:, 0], 1e-15)) - power_to_db(np.maximum(blocks[:, 1], 1e-15))
+    return np.where(blocks.max(axis=1) > _QUIET_POWER, ratio, np.nan)
+
+
+def _moved(sides: Floats, passage: Passage) -> float | None:
+    """By how many dB the balance under a passage stands off from that around it."""
+    per_s = TICKS_PER_S // TICKS_PER_BLOCK
+    a, b = round(passage.in_s * per_s), round(passage.out_s * per_s)
+    reach, aside = round(_REACH_S * per_s), round(_ASIDE_S * per_s)
+    return _between(sides[a:b], np.concatenate([sides[max(0, a - reach) : max(0, a - aside)], sides[b + aside : b + reach]]))
+
+
+def _between(inside: Floats, around: Floats) -> float | None:
+    inside, around = inside[np.isfinite(inside)], around[np.isfinite(around)]
+    if len(inside) < _LEAST_BLOCKS or len(around) < _LEAST_BLOCKS:
+        return None
+    return float(np.median(inside) - np.median(around))
+
+
+def _anywhere(sides: Floats) -> Floats:
+    """How far the balance of 3 s stands off from its surroundings, all over the programme."""
+    found = [_between(sides[k : k + 30], np.concatenate([sides[max(0, k - 40) : max(0, k - 8)], sides[k + 38 : k + 70]])) for k in range(0, len(sides), 15)]
+    return np.array([f for f in found if f is not None] or [0.0])
+
+
+KIND = Kind("duck-one-sided", "ducking", find)

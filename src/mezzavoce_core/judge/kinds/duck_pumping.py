@@ -1,0 +1,47 @@
+"""The music comes up in short pauses and falls again: it breathes with the words."""
+
+from collections.abc import Iterator, Sequence
+
+from ...measure.music_gain import Pump
+from ..ducking import duck_finding, known_ducks, predicted, served
+from ..model import SHOULD, Evidence, Finding, Kind, Point, Remedy
+
+_LEAST_RISE_DB = 3.0
+_RAMP_S = 0.05
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each duck in which the gain rises by 3 dB or more inside pauses shorter than those between passages."""
+    for duck in known_ducks(evidence):
+        pumps = [p for p in duck.pumps if round(p.rise_db, 1) >= _LEAST_RISE_DB and p.out_s - p.in_s < evidence.spec.limits.bridge_s]
+        if not pumps:
+            continue
+        rise = max(p.rise_db for p in pumps)
+        pauses = "a pause" if len(pumps) == 1 else f"{len(pumps)} pauses"
+        yield duck_finding(
+            KIND,
+            duck,
+            certainty=min(duck.certainty, max(p.certainty for p in pumps)),
+            severity=SHOULD,
+            in_s=pumps[0].in_s,
+            out_s=pumps[-1].out_s,
+            title="Music pumps between words",
+            message=f"The music rises by up to {rise:.1f} dB in {pauses} shorter than {evidence.spec.limits.bridge_s:g} s. Hold it down until the last word.",
+            measured=rise,
+            limit=_LEAST_RISE_DB,
+            unit="dB",
+            remedy=predicted(evidence, _held(pumps), served(evidence, duck)),
+        )
+
+
+def _held(pumps: Sequence[Pump]) -> Remedy:
+    """Takes off what was let up, pause by pause."""
+    points: list[Point] = []
+    for p in pumps:
+        ramp = min(_RAMP_S, (p.out_s - p.in_s) / 4)
+        times = (p.in_s, p.in_s + ramp, p.out_s - ramp, p.out_s)
+        points += [Point(round(t, 3), round(g, 1)) for t, g in zip(times, (0.0, -p.rise_db, -p.rise_db, 0.0), strict=True)]
+    return Remedy(action="hold", role="music", amount_db=-round(max(p.rise_db for p in pumps), 1), points=tuple(points))
+
+
+KIND = Kind("duck-pumping", "ducking", find)

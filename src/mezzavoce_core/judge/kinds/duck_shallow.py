@@ -1,0 +1,57 @@
+"""The music gives way, not far enough."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...measure.balance import Passage, blocks_between
+from ..ducking import duck_finding, known_ducks, served
+from ..model import MUST, SHOULD, Evidence, Finding, Kind
+from ..remedies import balance_remedies
+
+_MOST = 0.6
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each duck under which a passage is too near to the music."""
+    limits, balance = evidence.spec.limits, evidence.balance
+    if limits.clearance_lu is None or balance is None or balance.music is None:
+        return
+    for duck in known_ducks(evidence):
+        ratios = [(p, p.speech_to_music_lu) for p in served(evidence, duck)]
+        thin = [(p, r) for p, r in ratios if r is not None and round(r, 1) < limits.clearance_lu and _all_along(evidence, p, limits.clearance_lu)]
+        if not thin:
+            continue
+        in_s, out_s, lowest = thin[0][0].in_s, thin[-1][0].out_s, min(r for _, r in thin)
+        severe = limits.clearance_must_lu is not None and round(lowest, 1) < limits.clearance_must_lu
+        blocks = np.concatenate([blocks_between(balance.active, p.in_s, p.out_s) for p, _ in thin])
+        remedy, alternatives = balance_remedies(evidence, in_s, out_s, blocks, wanted=limits.clearance_lu)
+        lack = limits.clearance_lu - lowest
+        yield duck_finding(
+            KIND,
+            duck,
+            severity=MUST if severe else SHOULD,
+            in_s=in_s,
+            out_s=out_s,
+            title="Music gives way too little",
+            message=(
+                f"The music falls by {duck.depth_db:.1f} dB and leaves the voice {lowest:.1f} LU over it; {limits.clearance_lu:g} LU are wanted, "
+                f"which takes {lack:.1f} dB more."
+            ),
+            measured=lowest,
+            limit=limits.clearance_lu,
+            unit="LU",
+            remedy=remedy,
+            alternatives=alternatives,
+        )
+
+
+def _all_along(evidence: Evidence, passage: Passage, clearance_lu: float) -> bool:
+    """Whether most of the passage is too near; where one place is, it is not the depth of the duck that is at fault."""
+    assert evidence.balance is not None
+    near = evidence.local_ratio_lu[blocks_between(evidence.balance.active, passage.in_s, passage.out_s)]
+    near = near[np.isfinite(near)]
+    return not len(near) or float((near < clearance_lu).mean()) >= _MOST
+
+
+KIND = Kind("duck-shallow", "ducking", find)

@@ -1,0 +1,72 @@
+"""Speech is over and the music stays down."""
+
+from collections.abc import Iterator
+from itertools import pairwise
+
+from ...measure.balance import Passage
+from ...measure.loudness import mean_lufs
+from ...measure.meter import TICKS_PER_S
+from ...measure.music_gain import Duck
+from ...units import ABSENT_BELOW_LUFS
+from ..ducking import duck_finding, known_ducks, predicted, reshaped, served
+from ..model import SHOULD, Evidence, Finding, Kind, Point, Remedy
+
+_BEHIND_S = 0.2
+_WORTH_RETURNING_S = 1.0
+_RAMP_S = 0.6
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each duck that is held longer than ``return_after_s`` after the last word, or through a pause in which music had time to return."""
+    limit = evidence.spec.limits.return_after_s
+    if limit is None or evidence.balance is None or evidence.balance.music is None:
+        return
+    for duck in known_ducks(evidence):
+        passages = served(evidence, duck)
+        for before, after in pairwise(passages):
+            if after.in_s - before.out_s > limit + _WORTH_RETURNING_S:
+                yield _finding(evidence, duck, before, after.in_s, limit, _between(duck, before, after))
+        if not passages:
+            continue
+        last, until = passages[-1], evidence.duration_s if duck.return_start_s is None else duck.return_start_s
+        if round(until - last.out_s, 1) > limit and (duck.return_start_s is None or duck.tells("held")) and _heard(evidence, last.out_s, until):
+            back = last.out_s + _BEHIND_S
+            quicker = None if duck.return_start_s is None or duck.return_end_s is None else (back, back + duck.return_end_s - duck.return_start_s)
+            remedy = None if quicker is None else reshaped(evidence, duck, {"return_start_s": quicker[0], "return_end_s": quicker[1]})
+            yield _finding(evidence, duck, last, until, limit, remedy)
+
+
+def _finding(evidence: Evidence, duck: Duck, last: Passage, until_s: float, limit: float, remedy: Remedy | None) -> Finding:
+    held = until_s - last.out_s
+    return duck_finding(
+        KIND,
+        duck,
+        severity=SHOULD,
+        in_s=last.out_s,
+        out_s=until_s,
+        title="Music stays down",
+        message=f"Speech is over, and the music stays down for {held:.1f} s; within {limit:g} s it should be on its way back.",
+        measured=held,
+        limit=limit,
+        unit="s",
+        remedy=predicted(evidence, remedy, [last]) if remedy else None,
+    )
+
+
+def _between(duck: Duck, before: Passage, after: Passage) -> Remedy:
+    """Music let up through a long pause, by as much as it was lowered."""
+    times = (before.out_s + _BEHIND_S, before.out_s + _BEHIND_S + _RAMP_S, after.in_s - _BEHIND_S - _RAMP_S, after.in_s - _BEHIND_S)
+    gains = (0.0, duck.depth_db, duck.depth_db, 0.0)
+    points = tuple(Point(round(t, 3), round(g, 1)) for t, g in zip(times, gains, strict=True))
+    return Remedy(action="reshape", role="music", amount_db=round(duck.depth_db, 1), points=points)
+
+
+def _heard(evidence: Evidence, from_s: float, to_s: float) -> bool:
+    """Whether there is music at all that could come back."""
+    assert evidence.balance is not None
+    assert evidence.balance.music is not None
+    level = mean_lufs(evidence.balance.music[round(from_s * TICKS_PER_S) : round(to_s * TICKS_PER_S)])
+    return level is not None and level > ABSENT_BELOW_LUFS
+
+
+KIND = Kind("duck-slow-return", "ducking", find)

@@ -1,0 +1,37 @@
+"""From passage to passage the bed of the music sits at another level."""
+
+from collections.abc import Iterator
+
+from ..ducking import duck_finding, known_ducks, reshaped, served, usual_depth_db
+from ..model import NOTE, Evidence, Finding, Kind
+
+_FEWEST = 3
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each duck whose depth stands further than ``bed_spread_db`` from the middle of the others."""
+    limit = evidence.spec.limits.bed_spread_db
+    ducks = [d for d in known_ducks(evidence) if served(evidence, d)]
+    if limit is None or len(ducks) < _FEWEST:
+        return
+    for duck in ducks:
+        usual = usual_depth_db(evidence, duck)
+        if usual is None or round(abs(duck.depth_db - usual), 1) <= limit:
+            continue
+        side = "lower" if duck.depth_db > usual else "higher"
+        yield duck_finding(
+            KIND,
+            duck,
+            severity=NOTE,
+            in_s=duck.fall_end_s if duck.fall_end_s is not None else 0.0,
+            out_s=duck.return_start_s if duck.return_start_s is not None else evidence.duration_s,
+            title="Bed at another level",
+            message=f"Here the bed of the music sits {abs(duck.depth_db - usual):.1f} dB {side} than elsewhere; within {limit:g} dB it is one bed.",
+            measured=abs(duck.depth_db - usual),
+            limit=limit,
+            unit="dB",
+            remedy=reshaped(evidence, duck, {"depth_db": usual}),
+        )
+
+
+KIND = Kind("duck-uneven", "ducking", find)

@@ -1,0 +1,48 @@
+"""An effect is louder than the voice that speaks through it."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...measure.meter import BLOCKS_PER_S
+from ...signal.spans import join, runs
+from ...units import power_to_db
+from ..model import SHOULD, Evidence, Finding, Kind, Remedy
+from ..remedies import hold_points
+
+_LEAST_S = 0.3
+_WINDOW_BLOCKS = 11
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each stretch of 0.3 s or more in speech where the effects pass the voice around them by more than the limit."""
+    limit, balance = evidence.spec.limits.effect_over_speech_lu, evidence.balance
+    if limit is None or balance is None or balance.effects is None:
+        return
+    spoken, kernel = balance.active.astype(np.float64), np.ones(_WINDOW_BLOCKS)
+    # The voice as it is around each block: its own short gaps are no silence.
+    around = np.convolve(balance.blocks["voice"] * spoken, kernel, mode="same") / np.maximum(np.convolve(spoken, kernel, mode="same"), 1)
+    over = power_to_db(np.maximum(balance.blocks["effects"], 1e-15)) - power_to_db(np.maximum(around, 1e-15))
+    loud = (np.round(over, 1) > limit) & (spoken > 0)
+    for first, last in join(runs(loud), 2):
+        if loud[first:last].sum() < _LEAST_S * BLOCKS_PER_S:
+            continue
+        highest, in_s, out_s = float(over[first:last][loud[first:last]].max()), first / BLOCKS_PER_S, last / BLOCKS_PER_S
+        amount = -float(np.ceil((highest - limit) * 2) / 2)
+        yield Finding(
+            kind=KIND.name,
+            family=KIND.family,
+            severity=SHOULD,
+            in_s=in_s,
+            out_s=out_s,
+            title="Effect over the voice",
+            message=f"An effect comes within {-highest:.1f} LU of the voice." if highest < 0 else f"An effect stands {highest:.1f} LU over it.",
+            measured=highest,
+            limit=limit,
+            unit="LU",
+            role="effects",
+            remedy=Remedy(action="lower", role="effects", amount_db=amount, points=hold_points(evidence, in_s, out_s, amount)),
+        )
+
+
+KIND = Kind("effect-over-speech", "effects", find)

@@ -1,0 +1,80 @@
+"""The voice is softer than elsewhere, and that is why it is covered; or only softer, or louder, than elsewhere."""
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from ...measure.balance import Passage, blocks_between
+from ..model import NOTE, SHOULD, Evidence, Finding, Kind
+from ..remedies import balance_remedies
+
+_FEWEST = 3
+_LEAST_S = 1.0
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each passage whose voice lies further than ``voice_spread_lu`` under the others' and comes too near to what lies under it."""
+    limits, balance = evidence.spec.limits, evidence.balance
+    if balance is None or limits.clearance_lu is None:
+        return
+    for passage, off in off_from_others(evidence):
+        ratio = passage.speech_to_background_lu
+        if off >= 0 or ratio is None or round(ratio, 1) >= limits.clearance_lu:
+            continue
+        assert limits.voice_spread_lu is not None
+        blocks = blocks_between(balance.active, passage.in_s, passage.out_s)
+        lower, others = balance_remedies(evidence, passage.in_s, passage.out_s, blocks, wanted=limits.clearance_lu)
+        ways = sorted([r for r in (lower, *others) if r is not None], key=lambda r: (not r.enough, r.action != "raise"))
+        yield Finding(
+            kind=KIND.name,
+            family=KIND.family,
+            severity=SHOULD,
+            in_s=passage.in_s,
+            out_s=passage.out_s,
+            title="Voice too low",
+            message=f"The voice lies {-off:.1f} LU under the other passages and only {ratio:.1f} LU over the background. Raise it to its neighbours.",
+            measured=-off,
+            limit=limits.voice_spread_lu,
+            unit="LU",
+            role="dialogue",
+            remedy=ways[0] if ways else None,
+            alternatives=tuple(ways[1:]),
+        )
+
+
+def off_from_others(evidence: Evidence) -> Sequence[tuple[Passage, float]]:
+    """Passages whose voice stands further than the limit from the middle of the others, and by how much (LU)."""
+    limit = evidence.spec.limits.voice_spread_lu
+    known = [(p, p.speech_lufs) for p in evidence.passages or () if p.speech_lufs is not None and p.out_s - p.in_s >= _LEAST_S]
+    if limit is None or len(known) < _FEWEST:
+        return []
+    found = []
+    for passage, level in known:
+        off = level - float(np.median([other for p, other in known if p is not passage]))
+        if round(abs(off), 1) > limit:
+            found.append((passage, off))
+    return found
+
+
+def find_uneven(evidence: Evidence) -> Iterator[Finding]:
+    """The same without regard to what lies under the voice: taste, not lost words."""
+    limit = evidence.spec.limits.voice_spread_lu
+    for passage, off in off_from_others(evidence):
+        assert limit is not None
+        yield Finding(
+            kind=UNEVEN.name,
+            family=UNEVEN.family,
+            severity=NOTE,
+            in_s=passage.in_s,
+            out_s=passage.out_s,
+            title="Voice at another level",
+            message=f"The voice lies {abs(off):.1f} LU {'over' if off > 0 else 'under'} the other passages; within {limit:g} LU it is one level.",
+            measured=abs(off),
+            limit=limit,
+            unit="LU",
+            role="dialogue",
+        )
+
+
+KIND = Kind("voice-low", "voice", find)
+UNEVEN = Kind("voice-uneven", "voice", find_uneven)

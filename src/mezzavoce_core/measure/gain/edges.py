@@ -1,0 +1,134 @@
+"""What a single fall or return would tell, at every time, for every length and depth: where the search begins."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...signal.spectrum import FRAMES_PER_S
+from ...units import Floats
+from .innovations import DEGREES, LOCAL_FRAMES, Innovations, predicted_away
+from .loops import edge_table
+from .moves import Unit, fall_prior, return_prior
+
+DEPTHS_DB = np.array([3.0, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 16.5, 18, 20, 22, 24, 27])
+FALLS_S = np.array([0.02, 0.05, 0.1, 0.15, 0.2, 0.3, 0.4, 0.55, 0.75, 1.0, 1.4, 2.0, 2.6])
+RETURNS_S = np.array([0.02, 0.1, 0.2, 0.3, 0.4, 0.55, 0.75, 1.0, 1.3, 1.7, 2.3])
+WEIGHT = 0.5
+"""Neighbouring frames share half of their sound."""
+_BEFORE_S, _AFTER_S, _LATE_S = 2.5, 1.5, 4.5
+_CALIBRATED_AT = 1.5
+_CALIBRATED_SHARE = 97
+_AWAY_S = 1.5
+_CHANCE_LENGTHS_S, _CHANCE_DEPTHS_DB = (0.03, 0.1, 0.3, 0.75, 1.3), np.array([4.0, 8.0, 13.0])
+_CHANCE_SHARE, _EXPECTED = 99, 2.0
+_FEWEST = 40
+_LEAST_WEIGHT = 0.1
+
+
+@lru_cache
+def template(length_s: float) -> tuple[Floats, int]:
+    """A fall of 1 dB that takes so long and is over at frame ``lead``, filtered as the innovations are; and ``lead``."""
+    before, after = round(length_s * FRAMES_PER_S) + LOCAL_FRAMES + 2, LOCAL_FRAMES + 20
+    history = 1000
+    times = (np.arange(-history - before, after) + 0.5) / FRAMES_PER_S
+    ramp = -(np.clip((times - 0.008 + length_s) / length_s, 0, 1) + np.clip((times + 0.008 + length_s) / length_s, 0, 1)) / 2
+    return predicted_away(ramp)[history:], before
+
+
+def told(found: Innovations, length_s: float, ends: NDArray[np.int64], depths_db: Floats, sign: float, weight: float) -> Floats:
+    """What a ramp that ends at some frames tells, ``(ends, depths)`` in nats; ``sign`` 1 for a fall, -1 for a return."""
+    shape, lead = template(float(length_s))
+    out = np.empty((len(ends), len(depths_db)))
+    edge_table(found.along, found.size, found.step, found.use, shape * sign, lead, ends, depths_db, DEGREES, float(found.bands), weight, out)
+    return out
+
+
+@dataclass(frozen=True)
+class Chance:
+    """What this music tells of falls and returns where there are none: the weight of innovations, and nats by chance ``(lengths,)`` for either."""
+
+    weight: float
+    falls: Floats
+    returns: Floats
+
+    def fall(self, length_s: Floats | float) -> Floats:
+        """Nats that a fall of a length has by chance."""
+        return self._at(length_s, self.falls)
+
+    def back(self, length_s: Floats | float) -> Floats:
+        """Nats that a return of a length has by chance."""
+        return self._at(length_s, self.returns)
+
+    @staticmethod
+    def _at(length_s: Floats | float, nats: Floats) -> Floats:
+        found: Floats = np.interp(np.log(length_s), np.log(_CHANCE_LENGTHS_S), nats)
+        return found
+
+
+def chance(found: Innovations, spans: Sequence[tuple[float, float]]) -> Chance:
+    """Looked for away from where speech (``spans``) begins and ends; where much is found by chance, innovations weigh less."""
+    places = np.array([t for span in spans for t in span])
+    ends = np.arange(60, len(found.along) - 60, 5)
+    away = np.abs(ends[:, None] / FRAMES_PER_S - places[None, :]).min(axis=1, initial=np.inf) > _AWAY_S
+    ends = ends[away]
+    if len(ends) < _FEWEST:
+        return Chance(WEIGHT, *np.zeros((2, len(_CHANCE_LENGTHS_S))))
+    nats = np.array([[told(found, length, ends, _CHANCE_DEPTHS_DB, sign, WEIGHT).max(axis=1) for length in _CHANCE_LENGTHS_S] for sign in (1.0, -1.0)])
+    usual = float(np.percentile(nats[:, 1:4], _CALIBRATED_SHARE, axis=2).mean())
+    share = float(np.clip(_CALIBRATED_AT / max(usual, 1e-6), _LEAST_WEIGHT, 1.0))
+    surprising = np.maximum(np.percentile(nats, _CHANCE_SHARE, axis=2) * share - _EXPECTED, 0.0)
+    return Chance(WEIGHT * share, surprising[0], surprising[1])
+
+
+@dataclass(frozen=True)
+class Table:
+    """For every length and depth what an edge tells, all its times together, and its likeliest time (seconds): both ``(lengths, depths)``."""
+
+    worth: Floats
+    at_s: Floats
+
+
+def falls(found: Innovations, unit: Unit, luck: Chance) -> Table:
+    """Every fall that a unit may have."""
+    low = max(unit.earliest_s + 0.05, unit.in_s - _BEFORE_S)
+    high = min(unit.in_s + _AFTER_S, max((unit.in_s + unit.out_s) / 2, unit.in_s + 0.3))
+    ends = _frames(low, high)
+    logs = _normal(fall_prior(ends / FRAMES_PER_S, unit.in_s))
+    return _table([_all_times(told(found, length, ends, DEPTHS_DB, 1.0, luck.weight) - luck.fall(length), logs, ends) for length in FALLS_S])
+
+
+def returns(found: Innovations, unit: Unit, luck: Chance) -> Table:
+    """Every return that a unit may have, by the time at which it begins."""
+    low = max(min((unit.in_s + unit.out_s) / 2, unit.out_s - 0.3), unit.out_s - _AFTER_S)
+    starts = _frames(low, min(unit.latest_s, unit.out_s + _LATE_S))
+    logs = _normal(return_prior(starts / FRAMES_PER_S, unit.out_s))
+    rows = []
+    for length in RETURNS_S:
+        out = told(found, length, starts + round(length * FRAMES_PER_S), DEPTHS_DB, -1.0, luck.weight) - luck.back(length)
+        rows.append(_all_times(out, logs, starts))
+    return _table(rows)
+
+
+def _frames(low_s: float, high_s: float) -> NDArray[np.int64]:
+    first = round(low_s * FRAMES_PER_S)
+    return np.arange(first, max(round(high_s * FRAMES_PER_S), first + 1))
+
+
+def _normal(logs: Floats) -> Floats:
+    normal: Floats = logs - np.log(np.exp(logs).sum())
+    return normal
+
+
+def _all_times(out: Floats, logs: Floats, at: NDArray[np.int64]) -> tuple[Floats, Floats]:
+    """All times together, each as likely as its prior says, so that the freest choice does not win by its freedom; and the likeliest one."""
+    posterior = out + logs[:, None]
+    best = np.argmax(posterior, axis=0)
+    highest = posterior[best, np.arange(out.shape[1])]
+    return highest + np.log(np.exp(posterior - highest).sum(axis=0)), at[best] / FRAMES_PER_S
+
+
+def _table(rows: list[tuple[Floats, Floats]]) -> Table:
+    return Table(np.array([r[0] for r in rows]), np.array([r[1] for r in rows]))

@@ -1,0 +1,160 @@
+"""What a search by passages cannot see: moves that are really one, music let up in a pause, and moves that no speech calls for."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+
+from ...signal.spectrum import FRAMES_PER_S
+from .edges import told
+from .moves import Move
+from .search import Search, shifted
+
+JOINED_NATS = 2.0
+SHORT_PAUSE_S = 1.4
+_SIMPLER_NATS = 3.0
+"""What one move with a rise in it saves against two moves, which have twice as many times of their own."""
+PUMP_NATS = 8.0
+"""A rise in a single pause is claimed only from here on: a false claim has up to 8 nats."""
+STRAY_NATS = 11.0
+_PUMPS_DB, _PUMP_RAMPS_S, _PUMP_DELAYS_S = (3.0, 4.5, 6.0, 8.0, 11.0), (0.03, 0.08, 0.2), (0.0, 0.06, 0.15)
+_LEAST_PAUSE_S = 0.3
+_LEAST_GAP_S, _GUARD_S, _SETTLED_S = 2.5, 0.6, 3.0
+_STRAY_RAMPS_S = (0.1, 0.3, 0.6)
+_LONGEST_STRAY_S = 6.0
+_HELD_LONG_S = 2.0
+_DEEPEST_STRAY_DB = 24.0
+
+
+def join(search: Search) -> list[tuple[Move, float]]:
+    """Two moves become one where the music does not come up between them, or only in a short pause; returns those rises, with what each is worth."""
+    rises: list[tuple[Move, float]] = []
+    k = 0
+    while k < len(search.moves):
+        later = next((j for j in range(k + 1, len(search.moves)) if search.moves[j] is not None), None)
+        one = search.moves[k]
+        if later is None:
+            return rises
+        other = search.moves[later]
+        if one is None or other is None or one.serves is None or other.serves is None:
+            k = later
+            continue
+        depths = {one.depth_db, other.depth_db, (one.depth_db + other.depth_db) / 2}
+        ways = [replace(one, return_start_s=other.return_start_s, return_end_s=other.return_end_s, depth_db=d) for d in depths]
+        best = max(ways, key=lambda way: search.curve.worth([one, other], [way]))
+        worth = search.curve.worth([one, other], [best])
+        come, between = [best], None
+        if worth < JOINED_NATS and other.serves[0] - one.serves[1] <= SHORT_PAUSE_S:
+            let_up = _rises(one.serves[1], other.serves[0], best.depth_db)
+            between = max(((search.curve.worth([one, other], [best, r]), r) for r in let_up), key=lambda way: way[0], default=None)
+            come = [best] if between is None else [best, between[1]]
+        if worth < JOINED_NATS and (between is None or between[0] < -_SIMPLER_NATS):
+            k = later
+            continue
+        search.curve.exchange([one, other], come)
+        search.moves[k], search.moves[later] = replace(best, serves=(one.serves[0], other.serves[1])), None
+        if len(come) == 2:
+            rises.append((come[1], -search.curve.worth([come[1]], [])))
+    return rises
+
+
+def pumps(search: Search, speech: Sequence[tuple[float, float]]) -> list[tuple[Move, float]]:
+    """Rises of the music in short pauses of speech under one move, with what each is worth; as moves of negative depth."""
+    found = []
+    for move in (m for m in search.moves if m is not None):
+        inside = [s for s in speech if s[1] > move.fall_end_s and s[0] < move.return_start_s]
+        for before, after in pairwise(inside):
+            if not _LEAST_PAUSE_S <= after[0] - before[1] <= SHORT_PAUSE_S:
+                continue
+            best = max(((search.curve.worth([], [r]), r) for r in _rises(before[1], after[0], move.depth_db)), key=lambda way: way[0], default=None)
+            if best is not None and best[0] >= PUMP_NATS:
+                search.curve.exchange([], [best[1]])
+                found.append((best[1], best[0]))
+    return found
+
+
+def _rises(from_s: float, to_s: float, depth_db: float) -> Iterator[Move]:
+    for ramp in _PUMP_RAMPS_S:
+        for up in _PUMP_DELAYS_S:
+            for down in (-0.1, *_PUMP_DELAYS_S):
+                times = from_s + up, from_s + up + ramp, to_s - down - ramp, to_s - down
+                if times[2] - times[1] >= 0.05:
+                    yield from (Move(*times, -rise) for rise in (*_PUMPS_DB, depth_db) if rise <= depth_db + 0.5)
+
+
+def parted(search: Search) -> list[tuple[Move, float]]:
+    """Moves held long after speech that are really two, one that returns in time and a dip of its own; returns those dips."""
+    dips = []
+    for k, move in enumerate(search.moves):
+        if move is None or move.serves is None or move.return_start_s - move.serves[1] < _HELD_LONG_S:
+            continue
+        best = max(((search.curve.worth([move], way), way) for way in _in_two(move, search.shared.return_s)), key=lambda way: way[0], default=None)
+        if best is None or best[0] < STRAY_NATS:
+            continue
+        search.curve.exchange([move], best[1])
+        search.moves[k] = best[1][0]
+        dips.append((best[1][1], best[0]))
+    return dips
+
+
+def _in_two(move: Move, return_s: float) -> Iterator[list[Move]]:
+    assert move.serves is not None
+    for behind in (0.1, 0.3, 0.6):
+        back = move.serves[1] + behind
+        for length in (return_s, 0.5):
+            for end in np.arange(back + length + 0.4, move.return_start_s - 0.2, 0.1):
+                for fall in (0.1, 0.3):
+                    dip = replace(move, fall_start_s=float(end) - fall, fall_end_s=float(end), serves=None)
+                    yield [replace(move, return_start_s=back, return_end_s=back + length), dip]
+
+
+def strays(search: Search, speech: Sequence[tuple[float, float]], duration_s: float) -> list[tuple[Move, float]]:
+    """Moves in gaps of speech that belong to no passage, with what each is worth."""
+    taken = [(m.fall_start_s, m.return_end_s) for m in search.moves if m is not None]
+    busy = sorted([*((a - _GUARD_S, b + _GUARD_S) for a, b in speech), *taken])
+    # In the first seconds there is no past to tell a dip from.
+    edges = [(0.0, _SETTLED_S), *busy, (duration_s - 0.5, duration_s)]
+    found, reached = [], 0.0
+    for a, b in edges:
+        if a - reached >= _LEAST_GAP_S:
+            best = _stray(search, reached, a)
+            if best is not None:
+                search.curve.exchange([], [best[0]])
+                found.append(best)
+        reached = max(reached, b)
+    return found
+
+
+def _stray(search: Search, from_s: float, to_s: float) -> tuple[Move, float] | None:
+    """The best move inside a gap, made finer by small steps; None where it is worth too little."""
+    curve, depths = search.curve, np.array(sorted({6.0, 9.0, 13.0, max(4.0, search.shared.depth_db)}))
+    frames = np.arange(round((from_s + 0.1) * FRAMES_PER_S), round((to_s - 0.1) * FRAMES_PER_S), 2)
+    if len(frames) < 10:
+        return None
+    ways = []
+    for length in _STRAY_RAMPS_S:
+        falls = told(curve.innovations, length, frames, depths, 1.0, curve.weight)
+        backs = told(curve.innovations, length, frames, depths, -1.0, curve.weight)
+        for d, depth in enumerate(depths):
+            for j in np.argsort(falls[:, d])[-3:]:
+                reach = slice(int(j) + max(2, round(length * FRAMES_PER_S / 2) + 2), int(j) + round(_LONGEST_STRAY_S * FRAMES_PER_S / 2))
+                if len(backs[reach, d]):
+                    end = float(frames[reach][int(np.argmax(backs[reach, d]))]) / FRAMES_PER_S
+                    fall = float(frames[j]) / FRAMES_PER_S
+                    ways.append(Move(fall - length, fall, end - length, end, float(depth)))
+    inside = [m for m in ways if m.return_start_s - m.fall_end_s > 0.05 and m.fall_start_s > 0]
+    best = max(((curve.worth([], [m]), m) for m in inside), key=lambda way: way[0], default=None)
+    if best is None or best[0] < STRAY_NATS / 2:
+        return None
+    worth, move = best
+    for _ in range(20):
+        inside = [m for m in shifted(move) if from_s <= m.fall_start_s and m.return_end_s <= to_s]
+        better = max(((curve.worth([], [m]), m) for m in inside), key=lambda way: way[0], default=(0.0, move))
+        if better[0] <= worth + 0.05:
+            break
+        worth, move = better
+    heard = curve.innovations.use[round(move.fall_start_s * FRAMES_PER_S) : round((move.return_end_s + _GUARD_S) * FRAMES_PER_S)]
+    # An edge that lies in silence costs nothing and says nothing.
+    surely = worth - curve.by_chance(move) if heard.all() else 0.0
+    return (move, surely) if surely >= STRAY_NATS and move.depth_db <= _DEEPEST_STRAY_DB else None

@@ -1,0 +1,140 @@
+"""From a first explanation to the best one: one thing of one move is changed at a time, then what all moves share, for as long as it pays."""
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+from .curve import Curve
+from .moves import Move, Shared, Unit, prior
+from .starts import Start
+
+_WORTH_IT = 0.05
+_LONGEST_RAMP_S = 3.5
+_SHORTEST_RAMP_S = 0.015
+_SHORTEST_HOLD_S = 0.05
+_LENGTHS_S = (0.02, 0.06, 0.2, 0.7)
+_STEP_SHARES = tuple(k / 10 for k in range(11))
+_TIME_STEPS_S = (0.02, 0.06, 0.2, 0.6)
+_DEPTH_STEPS_DB = (-3, -1, -0.3, -0.1, 0.1, 0.3, 1, 3)
+_SHARED_STEPS = {
+    "depth_db": (-1.0, -0.3, -0.1, -0.03, 0.03, 0.1, 0.3, 1.0),
+    "fall_s": (-0.1, -0.04, -0.02, 0.02, 0.04, 0.1),
+    "return_s": (-0.1, -0.04, -0.02, 0.02, 0.04, 0.1),
+}
+_LEAST = {"depth_db": 0.5, "fall_s": 0.02, "return_s": 0.02}
+_TOGETHER = {"depth_db": 0.3, "fall_s": 0.03, "return_s": 0.05}
+
+
+class Search:
+    """The moves found so far, one for each unit or None, and their improvement."""
+
+    def __init__(self, curve: Curve, begin: Start) -> None:
+        """Takes the moves of a first explanation for true."""
+        self.curve = curve
+        self.units: list[Unit] = list(begin.units)
+        self.shared: Shared = begin.shared
+        self.moves: list[Move | None] = list(begin.moves)
+        for move in self.moves:
+            if move is not None:
+                curve.exchange([], [move])
+
+    def improve(self, rounds: int = 4) -> None:
+        """Change one thing of one move at a time for as long as it pays; then the shared values; and again."""
+        for _ in range(rounds):
+            gained = sum(self._improve_one(k) for k in range(len(self.moves)))
+            gained += sum(self._improve_shared(name) for name in _SHARED_STEPS)
+            if gained < 10 * _WORTH_IT:
+                return
+
+    def prior(self, move: Move) -> float:
+        """What a move costs by itself: times away from speech, values of its own, and what its edges have by chance."""
+        return prior(move, self.shared) - self.curve.by_chance(move)
+
+    def _improve_one(self, k: int) -> float:
+        gained = 0.0
+        for _ in range(30):
+            now = self.moves[k]
+            if now is None:
+                return gained
+            base = self.prior(now)
+            ways = ((self.curve.worth([now], [new]) + self.prior(new) - base, new) for new in self._ways(k, now))
+            best, new = max(ways, key=lambda way: way[0], default=(0.0, now))
+            if best <= _WORTH_IT:
+                return gained
+            self.curve.exchange([now], [new])
+            self.moves[k] = new
+            gained += best
+        return gained
+
+    def _ways(self, k: int, m: Move) -> Iterator[Move]:
+        """Everything that may be changed about a move."""
+        before = max((o.return_end_s for o in self.moves[:k] if o is not None), default=float("-inf"))
+        after = min((o.fall_start_s for o in self.moves[k + 1 :] if o is not None), default=float("inf"))
+        for new in (*shifted(m), *self._like_others(m)):
+            within = before <= new.fall_start_s and new.return_end_s <= after
+            if within and _possible(new):
+                yield new
+
+    def _like_others(self, m: Move) -> tuple[Move, ...]:
+        s = self.shared
+        return (replace(m, depth_db=s.depth_db), replace(m, fall_start_s=m.fall_end_s - s.fall_s), replace(m, return_end_s=m.return_start_s + s.return_s))
+
+    def _improve_shared(self, name: str) -> float:
+        """Move a shared value with all moves that have it."""
+        gained = 0.0
+        for _ in range(12):
+            now = getattr(self.shared, name)
+            alike = [k for k, m in enumerate(self.moves) if m is not None and abs(getattr(m, name) - now) < _TOGETHER[name]]
+            ways = [(self._worth_shared(alike, name, now + step), now + step) for step in _SHARED_STEPS[name] if now + step >= _LEAST[name]]
+            best, value = max(ways, default=(0.0, now))
+            if best <= _WORTH_IT:
+                break
+            for k in alike:
+                move = self.moves[k]
+                assert move is not None
+                self.moves[k] = _with(move, name, value)
+                self.curve.exchange([move], [_with(move, name, value)])
+            self.shared = replace(self.shared, **{name: value})
+            gained += best
+        return gained
+
+    def _worth_shared(self, alike: list[int], name: str, value: float) -> float:
+        return sum(self.curve.worth([m], [_with(m, name, value)]) for k in alike if (m := self.moves[k]) is not None)
+
+
+def _possible(m: Move) -> bool:
+    ramps = m.fall_s, m.return_s
+    return min(ramps) >= _SHORTEST_RAMP_S and max(ramps) <= _LONGEST_RAMP_S and m.return_start_s - m.fall_end_s >= _SHORTEST_HOLD_S and m.depth_db > 1
+
+
+def shifted(m: Move) -> Iterator[Move]:
+    """A move with a time or its depth changed by one of the usual steps, as far as it stays a move."""
+    deeper = (replace(m, depth_db=m.depth_db + d) for d in _DEPTH_STEPS_DB)
+    yield from (new for new in (*_moved(m), *deeper, *_of_other_lengths(m)) if _possible(new))
+
+
+def _of_other_lengths(m: Move) -> Iterator[Move]:
+    """Ramps of quite another length, kept at their beginning, their middle or their end; a step at every place inside them."""
+    for length in _LENGTHS_S:
+        for share in _STEP_SHARES if length == _LENGTHS_S[0] else (0.0, 0.5, 1.0):
+            start = m.fall_start_s + (m.fall_s - length) * share
+            back = m.return_start_s + (m.return_s - length) * share
+            yield replace(m, fall_start_s=start, fall_end_s=start + length)
+            yield replace(m, return_start_s=back, return_end_s=back + length)
+
+
+def _moved(m: Move) -> Iterator[Move]:
+    for step in _TIME_STEPS_S:
+        for d in (-step, step):
+            yield replace(m, fall_start_s=m.fall_start_s + d, fall_end_s=m.fall_end_s + d)
+            yield replace(m, return_start_s=m.return_start_s + d, return_end_s=m.return_end_s + d)
+            for corner in ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s"):
+                yield replace(m, **{corner: getattr(m, corner) + d})
+
+
+def _with(m: Move, name: str, value: float) -> Move:
+    """A move with a shared value; where it meets speech stays."""
+    if name == "depth_db":
+        return replace(m, depth_db=value)
+    if name == "fall_s":
+        return replace(m, fall_start_s=m.fall_end_s - value)
+    return replace(m, return_end_s=m.return_start_s + value)

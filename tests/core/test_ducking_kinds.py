@@ -1,0 +1,166 @@
+"""Every kind of the ducking family, and what voice and effects do: planted one at a time in programmes that are clean otherwise.
+
+Sizes are common practice with no published source: a look-ahead before the first word, 18 dB felt as a plunge, ramps of 1.5 s and more
+that smear, pauses shorter than about 1 s that stay down, one bed within 3 dB.
+"""
+
+import unittest
+from dataclasses import replace
+from functools import cache
+
+import numpy as np
+
+from mezzavoce_core.judge.judging import judge
+from mezzavoce_core.judge.model import MUST, NOTE, SHOULD
+from mezzavoce_core.judge.spec import Limits, Spec
+from tests.core.test_music_gain import song
+from tests.signals import automated, chord, measured, noise, stereo, talk
+
+RELAXED = Spec("level not judged", Limits(integrated_lufs=None, section_jump_lu=None))
+SPANS = ((8.0, 14.0), (22.0, 28.0), (36.0, 42.0), (50.0, 56.0))
+SECONDS = 62
+BED = 10.0
+
+
+def duck(k, *, fall=(-0.6, -0.1), back=(0.3, 1.0), depth=BED):
+    """Level points of the duck of passage ``k``, against where its speech begins and ends."""
+    a, b = SPANS[k]
+    return [(a + fall[0], 0), (a + fall[1], -depth), (b + back[0], -depth), (b + back[1], 0)]
+
+
+def points(**own):
+    """Ducks of all passages, ``d0`` to ``d3``; None leaves one out."""
+    return [p for k in range(len(SPANS)) for p in (own.get(f"d{k}", duck(k)) or [])]
+
+
+@cache
+def usual_music():
+    return song(SECONDS) * 10 ** (4 / 20)
+
+
+def programme(levels, *, right=None, spans=SPANS, voice=None, effects=None, music=None):
+    voice = talk(SECONDS, spans, -23) if voice is None else voice
+    tune = usual_music() if music is None else music
+    left = automated(tune, levels)
+    both = stereo(left) if right is None else np.stack([left, automated(tune, right)], axis=1)
+    effects = np.zeros(len(voice)) if effects is None else effects
+    stems = [("dialogue", stereo(voice)), ("music", both), ("effects", stereo(effects))]
+    return measured(stereo(voice + effects) + both, stems)
+
+
+def found(measurement, spec=RELAXED):
+    return judge(measurement, spec).findings
+
+
+class DuckingKindsTest(unittest.TestCase):
+    def only(self, levels, kind, **more):
+        findings = found(programme(levels, **more))
+        self.assertEqual([f.kind for f in findings], [kind], [f.message for f in findings])
+        return findings[0]
+
+    def test_clean(self):
+        result = judge(programme(points()), RELAXED)
+        self.assertEqual([f.message for f in result.findings], [])
+        self.assertEqual(len(result.evidence.ducks), 4)
+
+    def test_early(self):
+        finding = self.only(points(d1=duck(1, fall=(-3.0, -2.5))), "duck-early")
+        self.assertEqual(finding.severity, NOTE)
+        self.assertAlmostEqual(finding.measured, 2.5, delta=0.3)
+
+    def test_shallow(self):
+        finding = self.only(points(d1=duck(1, depth=4.0)), "duck-shallow")
+        self.assertIn(finding.severity, (SHOULD, MUST))
+        self.assertIn("masked-speech", finding.also)
+        self.assertGreaterEqual(finding.remedy.predicted_speech_to_background_lu, 10.0)
+
+    def test_plunge(self):
+        finding = self.only(points(d1=duck(1, depth=24.0)), "duck-plunge")
+        self.assertAlmostEqual(finding.measured, 24.0, delta=2.5)
+        self.assertIn("duck-uneven", finding.also)
+
+    def test_pumping(self):
+        spans = (SPANS[0], (22.0, 24.7), (25.3, 28.0), *SPANS[2:])
+        pumped = [*duck(1)[:2], (24.75, -BED), (24.85, -3), (25.15, -3), (25.25, -BED), *duck(1)[2:]]
+        finding = self.only(points(d1=pumped), "duck-pumping", spans=spans)
+        self.assertEqual((finding.severity, finding.remedy.action), (SHOULD, "hold"))
+
+    def test_a_hold_through_a_short_pause_is_right(self):
+        spans = (SPANS[0], (22.0, 24.7), (25.3, 28.0), *SPANS[2:])
+        self.assertEqual(found(programme(points(), spans=spans)), ())
+
+    def test_abrupt(self):
+        finding = self.only(points(d1=duck(1, fall=(-0.11, -0.1))), "duck-abrupt")
+        self.assertLess(finding.measured, 0.04)
+
+    def test_forty_frames_at_25_are_too_slow(self):
+        steady = chord(SECONDS, -22) + noise(SECONDS, -50)
+        finding = self.only(points(d1=duck(1, fall=(-2.2, -0.1))), "duck-slow-ramp", music=steady)
+        self.assertAlmostEqual(finding.measured, 2.1, delta=0.5)
+
+    def test_slow_return(self):
+        finding = self.only(points(d1=duck(1, back=(4.0, 4.7))), "duck-slow-return")
+        self.assertAlmostEqual(finding.measured, 4.0, delta=0.4)
+
+    def test_stray(self):
+        dip = [(31.0, 0), (31.3, -BED), (32.6, -BED), (33.2, 0)]
+        finding = self.only([*points(d2=None, d3=None), *dip, *duck(2), *duck(3)], "duck-stray")
+        self.assertEqual(finding.remedy.action, "remove")
+        self.assertAlmostEqual(finding.remedy.amount_db, BED, delta=2)
+
+    def test_a_voice_that_was_moved_leaves_a_stray_duck_and_a_missing_one(self):
+        kinds = {
+            f.kind for f in found(programme([*points(d1=None, d2=None, d3=None), *[(t - 5.5, g) for t, g in duck(2)], *duck(3)], spans=(SPANS[0], *SPANS[2:])))
+        }
+        self.assertIn("duck-missing", kinds)
+
+    def test_uneven(self):
+        finding = self.only(points(d1=duck(1, depth=BED + 6)), "duck-uneven")
+        self.assertAlmostEqual(finding.measured, 6.0, delta=1.5)
+
+    def test_one_sided(self):
+        finding = self.only(points(), "duck-one-sided", right=points(d1=None))
+        self.assertEqual(finding.severity, MUST)
+        self.assertIn("in L against R", finding.message)
+        self.assertAlmostEqual(finding.in_s, 22.0, delta=0.2)
+
+    def test_what_is_uncertain_is_a_note_and_says_so(self):
+        from mezzavoce_core.judge.judging import _careful
+
+        finding = self.only(points(d1=duck(1, back=(4.0, 4.7))), "duck-slow-return")
+        doubted = _careful(replace(finding, certainty=0.4))
+        self.assertEqual(doubted.severity, NOTE)
+        self.assertIn("cannot be told with certainty", doubted.message)
+
+
+class VoiceKindsTest(unittest.TestCase):
+    def test_low_under_the_same_music(self):
+        voice = talk(SECONDS, SPANS, -23)
+        voice[22 * 48000 : 28 * 48000] *= 10 ** (-7 / 20)
+        findings = found(programme(points(), voice=voice))
+        self.assertEqual([f.kind for f in findings], ["voice-low"])
+        self.assertEqual(findings[0].remedy.action, "raise")
+
+    def test_louder_than_elsewhere_is_taste(self):
+        voice = talk(SECONDS, SPANS, -23)
+        voice[22 * 48000 : 28 * 48000] *= 10 ** (6 / 20)
+        findings = found(programme(points(), voice=voice))
+        self.assertEqual([(f.kind, f.severity) for f in findings], [("voice-uneven", NOTE)])
+
+    def test_room_between_the_words(self):
+        voice = talk(SECONDS, SPANS, -23) + noise(SECONDS, -47)
+        self.assertIn("voice-noise", {f.kind for f in found(programme(points(), voice=voice))})
+        quiet = talk(SECONDS, SPANS, -23) + noise(SECONDS, -62)
+        self.assertNotIn("voice-noise", {f.kind for f in found(programme(points(), voice=quiet))})
+
+    def test_an_effect_over_the_voice(self):
+        effects = np.zeros(SECONDS * 48000)
+        effects[24 * 48000 : 25 * 48000] = noise(1.0, -21)
+        (finding,) = found(programme(points(), effects=effects))
+        self.assertEqual((finding.kind, finding.role), ("effect-over-speech", "effects"))
+        self.assertIn("masked-speech", finding.also)
+
+    def test_too_little_is_clear_all_over(self):
+        findings = found(programme([(0, -3)]))
+        self.assertIn("clear-share-low", {f.kind for f in findings})
+        self.assertEqual({f.kind for f in findings}, {"clear-share-low", "duck-missing"})

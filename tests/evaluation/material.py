@@ -1,0 +1,102 @@
+"""Voices and music for the evaluation set: what the machine's packages carry, and synthetic voices. Nothing of it is kept in the project.
+
+Packages (Debian): openclonk-data, unknown-horizons, freedroidrpg-data, asterisk-moh-opsound-wav (music); asterisk-core-sounds-en-wav,
+asterisk-prompt-it-menardi-wav, unknown-horizons, freedroidrpg-data (voices and effects); espeak-ng, flite (synthetic voices).
+"""
+
+import hashlib
+import subprocess
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+RATE = 48000
+_SHARE = Path("/usr/share")
+_MUSIC = (
+    ("clonk", "games/openclonk/Music.ocg", "*.ogg"),
+    ("horizons", "unknown-horizons/content/audio/music", "**/*.ogg"),
+    ("droid", "freedroidrpg/data/sound/music", "*.ogg"),
+    ("hold", "asterisk/moh", "*.wav"),
+)
+_VOICES = (
+    ("english", "asterisk/sounds/en_US_f_Allison", "*.wav"),
+    ("italian", "asterisk/sounds/it_IT_f_Menardi", "*.wav"),
+    ("horizons", "unknown-horizons/content/audio/voice", "**/*.ogg"),
+)
+_EFFECTS = (("horizons", "unknown-horizons/content/audio/sounds", "**/*.ogg"), ("droid", "freedroidrpg/data/sound/effects", "**/*.ogg"))
+SENTENCES = (
+    "The keeper climbs a hundred and twelve steps before the evening.",
+    "Nobody has counted the boats since the harbour wall was built.",
+    "When the fog comes in, the old bell is rung by hand.",
+    "She learned to read the water from her grandmother.",
+    "In winter the road is closed for weeks, and letters come by sea.",
+    "A lamp of this size burns for three nights on one barrel of oil.",
+    "Every stone on this pier was carried here by cart.",
+    "He points at the horizon, but we cannot see the island yet.",
+    "Two brothers mend the nets, as their father did.",
+    "The wind turns at noon, and the whole bay changes colour.",
+    "What they remember best is the sound of the ice.",
+    "By morning the sand has covered every footprint.",
+)
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A file that can be drawn from: what kind it is of, and where it lies."""
+
+    kind: str
+    path: Path
+
+
+def music():
+    """Pieces of music of 75 s or more, in a fixed order."""
+    return [p for p in _found(_MUSIC) if len(sound(p)) >= 75 * RATE]
+
+
+def effects():
+    """Short effects."""
+    return [p for p in _found(_EFFECTS) if RATE // 5 <= len(sound(p)) <= 8 * RATE]
+
+
+def voices():
+    """Collections of spoken pieces by speaker: name to pieces of 1 to 12 s."""
+    by_kind = {}
+    for piece in _found(_VOICES):
+        if RATE <= len(sound(piece)) <= 12 * RATE:
+            by_kind.setdefault(piece.kind, []).append(piece)
+    for voice in ("en-gb", "en-us+f3", "en+m3", "de"):
+        by_kind[f"espeak {voice}"] = [_spoken(("espeak-ng", "-v", voice, "-s", "150", "-w"), voice, text) for text in SENTENCES]
+    for voice in ("slt", "rms", "awb"):
+        by_kind[f"flite {voice}"] = [_spoken(("flite", "-voice", voice, "-o"), voice, text) for text in SENTENCES]
+    return by_kind
+
+
+def sound(piece):
+    """Samples ``(frames, 2)`` at 48 kHz, decoded once and kept."""
+    kept = _cache() / f"{hashlib.sha256(str(piece.path).encode()).hexdigest()[:20]}.npy"
+    if not kept.exists():
+        command = ["ffmpeg", "-v", "error", "-i", str(piece.path), "-ac", "2", "-ar", str(RATE), "-f", "f32le", "-"]
+        samples = np.frombuffer(subprocess.run(command, check=True, capture_output=True).stdout, dtype="<f4").reshape(-1, 2)
+        np.save(kept.with_suffix(".part.npy"), samples)
+        kept.with_suffix(".part.npy").rename(kept)
+    return np.load(kept, mmap_mode="r")
+
+
+def _found(places):
+    return [Piece(kind, path) for kind, folder, pattern in places for path in sorted((_SHARE / folder).glob(pattern))]
+
+
+def _spoken(command, voice, text):
+    path = _cache() / f"{voice}-{hashlib.sha256(text.encode()).hexdigest()[:12]}.wav"
+    if not path.exists():
+        order = [*command, str(path), *(("-t", text) if command[0] == "flite" else (text,))]
+        subprocess.run(order, check=True, capture_output=True)
+    return Piece(voice, path)
+
+
+def _cache():
+    folder = Path(tempfile.gettempdir()) / "mezzavoce-evaluation"
+    folder.mkdir(exist_ok=True)
+    return folder

@@ -1,0 +1,45 @@
+"""Which mixes the set holds. Even seeds are tuned on, odd ones only looked at to report; they share neither music nor places in it."""
+
+from tests.evaluation import material
+from tests.evaluation.mixes import Plan
+
+FAULTS = (
+    "duck-late",
+    "duck-early",
+    "duck-missing",
+    "duck-shallow",
+    "duck-plunge",
+    "duck-pumping",
+    "duck-abrupt",
+    "duck-slow-ramp",
+    "duck-slow-return",
+    "duck-stray",
+    "duck-uneven",
+    "duck-one-sided",
+)
+TUNED, HELD = 0, 1
+
+
+def plans(half, scale=1.0):
+    """All plans of a half; ``scale`` makes fewer or more of each group."""
+    tracks, voices = material.music()[half::2], list(material.voices())
+    found = []
+
+    def add(group, count, **more):
+        for k in range(max(1, round(count * scale))):
+            number = len(found)
+            seed = 1000 * len(group) + 2 * number + half
+            facts = {"voice": voices[number % len(voices)], "track": tracks[(7 * number) % len(tracks)]} | more
+            if k % 4 == 3:
+                facts["second_voice"] = voices[(number + 3) % len(voices)]
+            if k % 4 == 1:
+                facts["room_db"] = -38.0
+            found.append(Plan(f"{group} {k}", group, seed, **facts))
+
+    add("alike", 12)
+    add("differing", 12, alike=False)
+    add("unducked", 12, ducked=False)
+    add("clean", 10, seconds=180.0, with_effects=True)
+    for fault in FAULTS:
+        add(fault, 8, faults=(fault,), margin_lu=6.0 if fault == "duck-plunge" else 3.0)
+    return found
