@@ -334,7 +334,9 @@ def _stray(dice, t, passages, speech, others, plan):
 
 
 def _uneven(dice, t, passages, speech, others, plan):
-    return [replace(t, depth_db=t.depth_db + float(dice.uniform(5, 7)))], Fault("duck-uneven", t.fall_end_s, t.return_start_s)
+    # Not so deep that it would be a plunge.
+    way = 1 if t.depth_db < 11 else -1
+    return [replace(t, depth_db=t.depth_db + way * float(dice.uniform(5, 6)))], Fault("duck-uneven", t.fall_end_s, t.return_start_s)
 
 
 def _one_sided(dice, t, passages, speech, others, plan):

@@ -18,6 +18,8 @@ FAULTS = (
     "duck-one-sided",
 )
 TUNED, HELD = 0, 1
+# A plunge has to leave more than enough, and a bed that lies higher must not cover words.
+_MARGINS_LU = {"duck-plunge": 6.0, "duck-uneven": 9.0}
 
 
 def plans(half, scale=1.0):
@@ -41,5 +43,5 @@ def plans(half, scale=1.0):
     add("unducked", 12, ducked=False)
     add("clean", 10, seconds=180.0, with_effects=True)
     for fault in FAULTS:
-        add(fault, 8, faults=(fault,), margin_lu=6.0 if fault == "duck-plunge" else 3.0)
+        add(fault, 8, faults=(fault,), margin_lu=_MARGINS_LU.get(fault, 3.0))
     return found

@@ -30,7 +30,7 @@ def content_of(item: Marked) -> dict[str, Any]:
         "in_timecode": clock.timecode_in(item.in_s),
         "out_timecode": clock.timecode_out(item.out_s),
         "role": ROLES[remedy["role"]] if remedy else None,
-        "change": change(remedy) if remedy else "",
+        "change": change(remedy, mark.evidence["kind"]) if remedy else "",
         "prediction": prediction(remedy) if remedy else "",
         "points": [{"timecode": p["at_timecode"], "gain": gain(p["gain_db"])} for p in remedy["points"]] if remedy else [],
     }

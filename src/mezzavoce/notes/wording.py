@@ -22,6 +22,21 @@ KINDS = {
     "duration-off": "wrong length",
     "duck-missing": "music stays up",
     "duck-late": "late fall",
+    "duck-early": "early fall",
+    "duck-shallow": "falls too little",
+    "duck-plunge": "drops away",
+    "duck-pumping": "pumping between words",
+    "duck-abrupt": "a step",
+    "duck-slow-ramp": "slow ramp",
+    "duck-slow-return": "stays down",
+    "duck-stray": "dip for nobody",
+    "duck-uneven": "bed at another level",
+    "duck-one-sided": "lowered on one side",
+    "voice-low": "voice too low",
+    "voice-uneven": "voice at another level",
+    "voice-noise": "noise behind the voice",
+    "clear-share-low": "too little in the clear",
+    "effect-over-speech": "effect over the voice",
     "masked-speech": "words covered",
     "first-word-masked": "first word covered",
 }
@@ -36,19 +51,32 @@ def proposed_text(evidence: dict[str, Any]) -> str:
     """What is wrong and what would mend it, in two or three sentences."""
     sentences = [str(evidence["message"])]
     remedy = evidence["remedy"]
-    if remedy and remedy["action"] in ("lower", "raise", "reshape") and remedy["role"] != "mix":
-        sentences.append(f"{change(remedy)}, at the points given.")
+    if remedy and remedy["action"] != "gain" and remedy["role"] != "mix":
+        sentences.append(f"{change(remedy, evidence['kind'])}, at the points given.")
         others = [a for a in evidence["alternatives"] if a["enough"]]
         if others:
             sentences.append(f"Or {in_sentence(change(others[0]))}.")
     return " ".join(sentences)
 
 
-def change(remedy: dict[str, Any]) -> str:
-    """A remedy in a few words."""
+_RESHAPED = {
+    "duck-late": "Let {who} fall before the first word ({amount} dB down, earlier)",
+    "duck-early": "Let {who} stay up until just before the first word",
+    "duck-plunge": "Let {who} fall {amount} dB less",
+    "duck-uneven": "Bring the bed of {who} to where it is elsewhere ({signed} dB)",
+    "duck-slow-return": "Let {who} come back {amount} dB soon after the last word",
+}
+
+
+def change(remedy: dict[str, Any], kind: str = "") -> str:
+    """A remedy in a few words; ``kind`` is what it is for."""
     who, amount = ROLES[remedy["role"]], abs(remedy["amount_db"])
     if remedy["action"] == "reshape":
-        return f"Let {who} fall before the first word ({amount:.1f} dB down, earlier)"
+        return _RESHAPED.get(kind, "Draw the ramp of {who} anew").format(who=who, amount=f"{amount:.1f}", signed=f"{remedy['amount_db']:+.1f}")
+    if remedy["action"] == "hold":
+        return f"Hold {who} down through the pause ({amount:.1f} dB)"
+    if remedy["action"] == "remove":
+        return f"Take the dip of {who} out ({amount:.1f} dB)"
     return f"{'Raise' if remedy['amount_db'] > 0 else 'Lower'} {who} by {amount:.1f} dB"
 
 

@@ -14,9 +14,12 @@ from ..notes.actions import last_undoable
 from ..notes.models import Decision
 from ..notes.selectors import Marked, marked
 from ..notes.wording import KINDS, change, in_sentence, prediction, proposed_text
+from .bands import BandPicture, bands_of
 from .pictures import Picture, picture_of
 from .ranges import RangeWords, range_words, remarks
 from .verdict import Figure, figures, sentence
+
+_DUCK = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s", "open_lufs", "bed_lufs", "speech")
 
 
 @dataclass(frozen=True)
@@ -81,10 +84,10 @@ class Review:
         evidence = self.chosen.mark.evidence
         remedy = evidence["remedy"]
         return {
-            "change": change(remedy) if remedy else "",
+            "change": change(remedy, evidence["kind"]) if remedy else "",
             "prediction": prediction(remedy) if remedy else "",
             "proposed": proposed_text(evidence),
-            "alternatives": [(in_sentence(change(a)), a["enough"]) for a in evidence["alternatives"]],
+            "alternatives": [(in_sentence(change(a, evidence["kind"])), a["enough"]) for a in evidence["alternatives"]],
             "also": [KINDS.get(k, k) for k in evidence["also"]],
         }
 
@@ -92,6 +95,11 @@ class Review:
     def picture(self) -> Picture | None:
         """What is drawn from the samples beside the chosen finding."""
         return picture_of(self.chosen.mark.evidence, self.judgement.detail["file"]) if self.chosen and self.judgement else None
+
+    @property
+    def bands(self) -> BandPicture | None:
+        """Voice over what lies under it, band by band, for a finding that is about words."""
+        return bands_of(self.chosen.mark.evidence, self.judgement.detail) if self.chosen and self.judgement else None
 
     @property
     def range(self) -> RangeWords:
@@ -116,6 +124,7 @@ class Review:
             "start": self.mix.start_timecode,
             "limits": self.judgement.spec_version.limits if self.judgement else {},
             "range": self.range.for_page,
+            "ducks": [[d[name] for name in _DUCK] for d in detail.get("ducks") or []],
             "speech": [[s["in_s"], s["out_s"]] for s in detail.get("speech") or []],
             "marks": [
                 {

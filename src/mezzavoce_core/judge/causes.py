@@ -30,16 +30,23 @@ _ORDER = {name: k for k, name in enumerate(_EXPLAINS)}
 
 
 def merge(findings: Iterable[Finding]) -> tuple[Finding, ...]:
-    """Findings in order of time, each cause once. A cause takes over the severity of what it explains when that is graver."""
+    """Findings in order of time, each cause once. A cause takes over the severity of what it explains when that is graver.
+
+    What a finding explains goes with it to its own cause.
+    """
     kept: list[Finding] = []
+    gone: list[tuple[Finding, int]] = []
     for finding in sorted(findings, key=lambda f: (_ORDER.get(f.kind, len(_ORDER)), f.in_s)):
-        cause = next((k for k in kept if finding.kind in _EXPLAINS.get(k.kind, ()) and _explains(k, finding)), None)
-        if cause is None:
+        known = [*((k, place) for place, k in enumerate(kept)), *gone]
+        place = next((p for k, p in known if finding.kind in _EXPLAINS.get(k.kind, ()) and _explains(k, finding)), None)
+        if place is None:
             kept.append(finding)
             continue
+        cause = kept[place]
         graver = finding.severity if _WEIGHT[finding.severity] > _WEIGHT[cause.severity] else cause.severity
         also = cause.also if finding.kind in cause.also else (*cause.also, finding.kind)
-        kept[kept.index(cause)] = replace(cause, also=also, severity=graver)
+        kept[place] = replace(cause, also=also, severity=graver)
+        gone.append((finding, place))
     return tuple(sorted(kept, key=lambda f: (f.in_s, f.out_s)))
 
 

@@ -13,7 +13,8 @@ from ..model import MUST, Evidence, Finding, Kind
 _ASIDE_S, _REACH_S = 0.8, 4.0
 _LEAST_BLOCKS = 6
 _QUIET_POWER = 1e-8
-_SPREADS = 4.0
+_WINDOW_BLOCKS = 30
+_USUAL_SHARE, _MORE = 75, 2.0
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
@@ -24,9 +25,9 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         return
     moved = [(p, m) for p in evidence.passages or () if (m := _moved(sides, p)) is not None]
     # A balance that often moves by itself, passage or not, tells little.
-    spread = 1.4826 * float(np.median(np.abs(_anywhere(sides)))) if moved else 0.0
+    usual = float(np.percentile(np.abs(_anywhere(sides)), _USUAL_SHARE)) if moved else 0.0
     for passage, change in moved:
-        if round(abs(change), 1) <= limit or abs(change) < _SPREADS * spread:
+        if round(abs(change), 1) <= limit or abs(change) < _MORE * usual:
             continue
         names = channel_names(evidence.measurement.file.layout, evidence.measurement.file.channels)
         lowered, other = (names[1], names[0]) if change > 0 else (names[0], names[1])
@@ -59,11 +60,19 @@ def _sides_db(evidence: Evidence) -> Floats | None:
 
 
 def _moved(sides: Floats, passage: Passage) -> float | None:
-    """By how many dB the balance under a passage stands off from that around it."""
+    """By how many dB the balance under a passage stands off from that before and after it; the smaller of both, 0 where they disagree."""
     per_s = TICKS_PER_S // TICKS_PER_BLOCK
-    a, b = round(passage.in_s * per_s), round(passage.out_s * per_s)
+    return _stands_off(sides, round(passage.in_s * per_s), round(passage.out_s * per_s))
+
+
+def _stands_off(sides: Floats, begin: int, end: int) -> float | None:
+    per_s = TICKS_PER_S // TICKS_PER_BLOCK
     reach, aside = round(_REACH_S * per_s), round(_ASIDE_S * per_s)
-    return _between(sides[a:b], np.concatenate([sides[max(0, a - reach) : max(0, a - aside)], sides[b + aside : b + reach]]))
+    around = (sides[max(0, begin - reach) : max(0, begin - aside)], sides[end + aside : end + reach])
+    found = [off for part in around if (off := _between(sides[begin:end], part)) is not None]
+    if len(found) < 2:
+        return None
+    return min(found, key=abs) if found[0] * found[1] > 0 else 0.0
 
 
 def _between(inside: Floats, around: Floats) -> float | None:
@@ -75,7 +84,7 @@ def _between(inside: Floats, around: Floats) -> float | None:
 
 def _anywhere(sides: Floats) -> Floats:
     """How far the balance of 3 s stands off from its surroundings, all over the programme."""
-    found = [_between(sides[k : k + 30], np.concatenate([sides[max(0, k - 40) : max(0, k - 8)], sides[k + 38 : k + 70]])) for k in range(0, len(sides), 15)]
+    found = [_stands_off(sides, k, k + _WINDOW_BLOCKS) for k in range(0, len(sides), _WINDOW_BLOCKS // 2)]
     return np.array([f for f in found if f is not None] or [0.0])
 
 

@@ -17,7 +17,7 @@ _SIMPLER_NATS = 3.0
 """What one move with a rise in it saves against two moves, which have twice as many times of their own."""
 PUMP_NATS = 8.0
 """A rise in a single pause is claimed only from here on: a false claim has up to 8 nats."""
-STRAY_NATS = 11.0
+STRAY_NATS = 12.0
 _PUMPS_DB, _PUMP_RAMPS_S, _PUMP_DELAYS_S = (3.0, 4.5, 6.0, 8.0, 11.0), (0.03, 0.08, 0.2), (0.0, 0.06, 0.15)
 _LEAST_PAUSE_S = 0.3
 _LEAST_GAP_S, _GUARD_S, _SETTLED_S = 2.5, 0.6, 3.0
@@ -121,9 +121,24 @@ def strays(search: Search, speech: Sequence[tuple[float, float]], duration_s: fl
             best = _stray(search, reached, a)
             if best is not None:
                 search.curve.exchange([], [best[0]])
-                found.append(best)
+                if not _held(search, best[0]):
+                    found.append(best)
         reached = max(reached, b)
     return found
+
+
+def _held(search: Search, dip: Move) -> bool:
+    """Whether a dip is the end of the move before it, which did not come up in between: a dip of its own is so much rarer."""
+    k = next((j for j, m in reversed(list(enumerate(search.moves))) if m is not None and m.return_end_s <= dip.fall_start_s + 0.1), None)
+    before = None if k is None else search.moves[k]
+    if k is None or before is None or dip.fall_start_s - before.return_end_s > _HELD_LONG_S:
+        return False
+    whole = replace(before, return_start_s=dip.return_start_s, return_end_s=dip.return_end_s)
+    if search.curve.worth([before, dip], [whole]) < -STRAY_NATS:
+        return False
+    search.curve.exchange([before, dip], [whole])
+    search.moves[k] = whole
+    return True
 
 
 def _stray(search: Search, from_s: float, to_s: float) -> tuple[Move, float] | None:

@@ -13,7 +13,7 @@ _SHORTEST_RAMP_S = 0.015
 _SHORTEST_HOLD_S = 0.05
 _LENGTHS_S = (0.02, 0.06, 0.2, 0.7)
 _STEP_SHARES = tuple(k / 10 for k in range(11))
-_TIME_STEPS_S = (0.02, 0.06, 0.2, 0.6)
+_TIME_STEPS_S, _FAR_S = (0.02, 0.06, 0.2, 0.6, 1.2, 2.2), 1.0
 _DEPTH_STEPS_DB = (-3, -1, -0.3, -0.1, 0.1, 0.3, 1, 3)
 _SHARED_STEPS = {
     "depth_db": (-1.0, -0.3, -0.1, -0.03, 0.03, 0.1, 0.3, 1.0),
@@ -127,6 +127,8 @@ def _moved(m: Move) -> Iterator[Move]:
         for d in (-step, step):
             yield replace(m, fall_start_s=m.fall_start_s + d, fall_end_s=m.fall_end_s + d)
             yield replace(m, return_start_s=m.return_start_s + d, return_end_s=m.return_end_s + d)
+            if step > _FAR_S:
+                continue
             for corner in ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s"):
                 yield replace(m, **{corner: getattr(m, corner) + d})
 

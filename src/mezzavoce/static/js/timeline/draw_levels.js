@@ -27,8 +27,34 @@ export function drawLevels(pen, lane, scale, state, colours) {
   runs.forEach((run) => drawGap(pen, lane, run, x, voice, under, colours));
   if (effects) line(pen, lane, effects, first, last, x, { colour: colours.effects, width: 1.5, dash: [6, 4], below: LADDER.bottom + 1 });
   line(pen, lane, music, first, last, x, { colour: colours.music, width: 1.8, below: LADDER.bottom });
+  drawDucks(pen, lane, makeFileX(scale, series), state.ducks, colours);
   line(pen, lane, voice, first, last, x, { colour: colours.voice, width: 3.2, below: LADDER.bottom });
   if (state.proposal) drawProposal(pen, lane, scale, state, first, last, x, colours);
+}
+
+/** Pixel column of a time of the file; the curves may begin a little before its first sample. */
+function makeFileX(scale, series) {
+  return (time) => scale.x(time - series.start);
+}
+
+/** What was done to the music: a thin line from its level in the clear to its bed and back, a ring at each of the four times. */
+function drawDucks(pen, lane, x, ducks, colours) {
+  pen.strokeStyle = colours["music-text"];
+  pen.fillStyle = colours.paper;
+  pen.lineWidth = 1.2;
+  (ducks || []).forEach(([fallStart, fallEnd, returnStart, returnEnd, open, bed]) => {
+    if (open === null || bed === null) return;
+    const corners = [[fallStart, open], [fallEnd, bed], [returnStart, bed], [returnEnd, open]].filter(([time]) => time !== null);
+    pen.beginPath();
+    corners.forEach(([time, level]) => pen.lineTo(x(time), levelY(lane, level)));
+    pen.stroke();
+    corners.forEach(([time, level]) => {
+      pen.beginPath();
+      pen.arc(x(time), levelY(lane, level), 3, 0, 2 * Math.PI);
+      pen.fill();
+      pen.stroke();
+    });
+  });
 }
 
 function drawGap(pen, lane, [from, to, kind], x, voice, under, colours) {

@@ -1,0 +1,70 @@
+"""Audibility against ANSI S3.5-1997 (weights and band formula from memory of the document) and facts of the trade (common practice, no source)."""
+
+import unittest
+
+import numpy as np
+
+from mezzavoce_core.measure.audibility import WEIGHTS, audibility, band_audibility, levels_db
+from mezzavoce_core.measure.balance import Balance, audible_series, passage
+from mezzavoce_core.signal.bands import CENTRES_HZ
+
+SPEECH_DB = np.array([-32, -31, -30, -29, -28, -28, -29, -31, -33, -35, -37, -39, -41, -43, -45, -48, -51, -54], dtype=float)
+MUSIC_DB = np.array([-36, -36, -36, -37, -37, -38, -38, -39, -40, -41, -42, -43, -45, -47, -49, -52, -55, -58], dtype=float)
+
+
+class FormulaTest(unittest.TestCase):
+    def test_weights(self):
+        self.assertEqual(len(WEIGHTS), len(CENTRES_HZ))
+        self.assertAlmostEqual(WEIGHTS.sum(), 1.0, places=4)
+        # Most of it is carried from 1 to 4 kHz.
+        middle = [k for k, hz in enumerate(CENTRES_HZ) if 1000 <= hz <= 4000]
+        self.assertGreater(WEIGHTS[middle].sum(), 0.55)
+
+    def test_worked_by_hand(self):
+        for over_db, heard in ((20, 1.0), (15, 1.0), (9, 0.8), (0, 0.5), (-7.5, 0.25), (-15, 0.0), (-40, 0.0)):
+            self.assertAlmostEqual(float(band_audibility(np.array(over_db), np.array(0.0))), heard)
+            self.assertAlmostEqual(float(audibility(np.full(18, over_db), np.zeros(18))), heard, places=4)
+        # One band alone, at 1 kHz, out of sight: its weight is gone.
+        covered = np.full(18, 20.0)
+        covered[CENTRES_HZ.index(1000)] = -20
+        self.assertAlmostEqual(float(audibility(covered, np.zeros(18))), 1 - 0.0818, places=3)
+
+    def test_silence_has_a_level(self):
+        np.testing.assert_allclose(levels_db(np.array([0.0, 1.0])), [-120, 0])
+
+
+class TradeTest(unittest.TestCase):
+    def test_cuts_from_500_hz_to_4_khz_do_more_than_the_same_change_of_level(self):
+        before = audibility(SPEECH_DB, MUSIC_DB)
+        energy = 10 ** (MUSIC_DB / 10)
+        carved = MUSIC_DB - np.where([500 <= hz <= 4000 for hz in CENTRES_HZ], 6.0, 0.0)
+        same_db = 10 * np.log10(energy.sum() / (10 ** (carved / 10)).sum())
+        self.assertGreater(audibility(SPEECH_DB, carved) - before, 1.3 * (audibility(SPEECH_DB, MUSIC_DB - same_db) - before))
+
+    def test_more_music_never_helps(self):
+        heard = [audibility(SPEECH_DB, MUSIC_DB + up) for up in range(-20, 30, 2)]
+        self.assertEqual(heard, sorted(heard, reverse=True))
+
+
+class PassageTest(unittest.TestCase):
+    def balance(self, speech_db=SPEECH_DB, music_db=MUSIC_DB):
+        ticks = np.full(100, 1e-3)
+        bands = {name: np.tile(10 ** (db / 10), (10, 1)) for name, db in (("voice", speech_db), ("music", music_db))}
+        return Balance(ticks, ticks / 10, None, ticks / 10, np.ones(100, dtype=bool), bands["voice"], {"music": bands["music"]})
+
+    def test_bands_of_a_passage(self):
+        found = passage(self.balance(), 0.0, 1.0)
+        self.assertAlmostEqual(found.audibility, float(audibility(SPEECH_DB, MUSIC_DB)), places=6)
+        self.assertEqual([b.centre_hz for b in found.bands], list(CENTRES_HZ))
+        np.testing.assert_allclose([b.speech_db - b.background_db for b in found.bands], SPEECH_DB - MUSIC_DB)
+        loud = MUSIC_DB.copy()
+        loud[CENTRES_HZ.index(2000)] = -20
+        self.assertEqual(passage(self.balance(music_db=loud), 0.0, 1.0).weakest_band_hz, 2000)
+
+    def test_from_moment_to_moment(self):
+        np.testing.assert_allclose(audible_series(self.balance()), float(audibility(SPEECH_DB, MUSIC_DB)))
+
+    def test_without_bands_there_is_none(self):
+        bare = Balance(np.full(100, 1e-3), None, None, None, np.ones(100, dtype=bool))
+        self.assertIsNone(passage(bare, 0.0, 1.0).audibility)
+        self.assertTrue(np.isnan(audible_series(bare)).all())
