@@ -20,6 +20,7 @@ from .media.source import Sound
 from .media.tracks import MIX, mix_tracks, parse_map, write_tracks
 from .pipeline import Job, Ranges, Stem, run
 from .report import report
+from .timecode import Clock
 
 _LATER = {"music_reference": "--music-reference", "captions": "--captions"}
 PASS, FAIL, NOT_MEASURABLE = 0, 1, 2
@@ -56,14 +57,28 @@ def _parser() -> argparse.ArgumentParser:
     measure.add_argument("--quiet", action="store_true", help="no progress bar")
     for name, option in _LATER.items():
         measure.add_argument(option, dest=name, metavar="…", action="append", default=[], help=argparse.SUPPRESS)
+    _add_render(commands)
     return parser
+
+
+def _add_render(commands: Any) -> None:
+    render = commands.add_parser("render", help="write a passage as it is and as a remedy proposes it")
+    render.add_argument("mix", metavar="MIX", type=Path, help="video or audio file")
+    for role in ROLES:
+        render.add_argument(f"--{role}", metavar="FILE", type=Path, action="append", default=[], help=f"stem with the {role}")
+    render.add_argument("--points", metavar="FILE", type=Path, required=True, help="a finding or a remedy as “measure --json” writes it")
+    render.add_argument("--fps", metavar="RATE", help="frame rate (default: the file's own)")
+    render.add_argument("--start", metavar="TIMECODE", help="timecode of the first frame (default: the file's own)")
+    render.add_argument("--from", dest="range_from", metavar="TIMECODE", help="in of the passage (default: 2 s before the first point)")
+    render.add_argument("--to", dest="range_to", metavar="TIMECODE", help="out of the passage (default: 2 s after the last point)")
+    render.add_argument("--out", metavar="FOLDER", type=Path, default=Path(), help="where to write (default: here)")
 
 
 def main(arguments: list[str] | None = None) -> int:
     """Run the command; returns the exit code."""
     try:
         options = _parser().parse_args(arguments)
-        return _measure(options)
+        return _render(options) if options.command == "render" else _measure(options)
     except MezzavoceError as error:
         sys.stderr.write(f"mezzavoce: {error}\n")
     except OSError as error:
@@ -85,6 +100,23 @@ def _measure(options: argparse.Namespace) -> int:
     result: dict[str, Any] = document(judgement)
     sys.stdout.write(json.dumps(result, ensure_ascii=False, allow_nan=False) + "\n" if options.json else report(result))
     return PASS if judgement.verdict == "pass" else FAIL
+
+
+def _render(options: argparse.Namespace) -> int:
+    from .render import read_change, render, write  # noqa: PLC0415  (measuring, which is done far more often, does not wait for it)
+
+    change = read_change(options.points)
+    if (options.range_from is None) != (options.range_to is None):
+        raise UsageError("--from and --to belong together; give both or none.")
+    span = None
+    if options.range_from is not None:
+        info = probe(options.mix).with_timing(options.fps, options.start)
+        clock = Clock.starting(info.start_timecode, info.rate)
+        span = clock.seconds_at(options.range_from), clock.seconds_at(options.range_to)
+    stems = [(role, Sound((path,), path.name)) for role in ROLES for path in getattr(options, role)]
+    paths = write(options.out, options.mix.stem, *render(Sound((options.mix,), options.mix.name), stems, change, span))
+    sys.stdout.write("".join(f"{path}\n" for path in paths))
+    return PASS
 
 
 def _job(options: argparse.Namespace, floor_dbtp: float | None) -> Job:

@@ -38,10 +38,10 @@ def usual_music():
     return song(SECONDS) * 10 ** (4 / 20)
 
 
-def programme(levels, *, right=None, spans=SPANS, voice=None, effects=None, music=None):
+def programme(levels, *, right=None, spans=SPANS, voice=None, effects=None, music=None, added=()):
     voice = talk(SECONDS, spans, -23) if voice is None else voice
     tune = usual_music() if music is None else music
-    left = automated(tune, levels)
+    left = automated(automated(tune, levels), added or [(0, 0)])
     both = stereo(left) if right is None else np.stack([left, automated(tune, right)], axis=1)
     effects = np.zeros(len(voice)) if effects is None else effects
     stems = [("dialogue", stereo(voice)), ("music", both), ("effects", stereo(effects))]
@@ -131,6 +131,34 @@ class DuckingKindsTest(unittest.TestCase):
         doubted = _careful(replace(finding, certainty=0.4))
         self.assertEqual(doubted.severity, NOTE)
         self.assertIn("cannot be told with certainty", doubted.message)
+
+
+class RemedyTest(unittest.TestCase):
+    """Carried out, measured again: the fault is gone, no new one is there, and the predictions hold."""
+
+    PLANTED = (
+        ("duck-early", {"d1": duck(1, fall=(-3.0, -2.5))}),
+        ("duck-shallow", {"d1": duck(1, depth=4.0)}),
+        ("duck-plunge", {"d1": duck(1, depth=24.0)}),
+        ("duck-abrupt", {"d1": duck(1, fall=(-0.11, -0.1))}),
+        ("duck-slow-return", {"d1": duck(1, back=(4.0, 4.7))}),
+        ("duck-uneven", {"d1": duck(1, depth=BED + 6)}),
+        ("duck-late", {"d1": duck(1, fall=(0.2, 0.7))}),
+        ("duck-missing", {"d1": None}),
+    )
+
+    def test_every_remedy_does_what_it_says(self):
+        for kind, own in self.PLANTED:
+            with self.subTest(kind):
+                levels = points(**own)
+                (finding,) = found(programme(levels))
+                self.assertEqual(finding.kind, kind)
+                remedy = finding.remedy if finding.remedy.role == "music" else finding.alternatives[0]
+                added = [(p.at_s, p.gain_db) for p in remedy.points]
+                result = judge(programme(levels, added=added), RELAXED)
+                self.assertEqual([f.message for f in result.findings if f.severity != NOTE], [])
+                self.assertNotIn(kind, [f.kind for f in result.findings])
+                self.assertAlmostEqual(result.evidence.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.3)
 
 
 class VoiceKindsTest(unittest.TestCase):

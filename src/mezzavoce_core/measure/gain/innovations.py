@@ -4,6 +4,7 @@ Every band is predicted from its own past; what is left is compared with what th
 in all bands alike, a note is not.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -23,6 +24,7 @@ _QUIET_DB = -94.0
 _QUIET_SHARE = 0.25
 _CLIP = 4.0
 _LEAST_BANDS = 3
+_PIECE_FRAMES = 20000
 _PAUSE_FRAMES, _START_FRAMES = 10, 30
 _SHRINK = 0.1
 DEGREES = 8.0
@@ -84,12 +86,10 @@ def heard(levels: Floats) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
     return used, after
 
 
-def _held(levels: Floats, quiet: NDArray[np.bool_]) -> Floats:
-    """Levels in which quiet frames go on as it was before them, so that a hole leaves no trace where it ends."""
-    if quiet.all():
-        return levels
+def _held(levels: Floats, quiet: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """For every frame the one to look at: quiet frames go on as it was before them, so that a hole leaves no trace where it ends."""
     last = np.maximum.accumulate(np.where(quiet, -1, np.arange(len(levels))))
-    held: Floats = levels[np.where(last < 0, int(np.argmin(quiet)), last)]
+    held: NDArray[np.int64] = np.where(last < 0, int(np.argmin(quiet)), last)
     return held
 
 
@@ -98,14 +98,33 @@ def innovations(levels: Floats) -> Innovations | None:
     used, quiet = heard(levels)
     if len(used) < _LEAST_BANDS or (~quiet).sum() < 2 * FRAMES_PER_S:
         return None
-    left = predicted_away(_held(levels[:, used], quiet))
-    known = left[~quiet]
-    left -= np.median(known, axis=0)
-    spread = 1.4826 * np.median(np.abs(left[~quiet]), axis=0) + 1e-3
-    left /= spread
-    clipped = np.clip(left[~quiet], -_CLIP, _CLIP)
-    both = clipped.T @ clipped / len(clipped)
+    held, left = _held(levels, quiet), np.empty((len(levels), len(used)), dtype=np.float32)
+    spread = np.empty(len(used))
+    # Band by band, since hours of music would fill the memory many times over.
+    for k, band in enumerate(used):
+        own = predicted_away(levels[held, band])
+        own -= np.median(own[~quiet])
+        spread[k] = 1.4826 * np.median(np.abs(own[~quiet])) + 1e-3
+        left[:, k] = own / spread[k]
+    both = _products(left, quiet)
     both = (1 - _SHRINK) * both + _SHRINK * np.diag(np.diag(both))
     inverse = np.linalg.inv(both)
     direction = inverse @ (1 / spread)
-    return Innovations(left @ direction, np.einsum("tb,tb->t", left @ inverse, left), float(direction @ (1 / spread)), np.where(quiet, 0.0, 1.0), len(used))
+    size = np.concatenate([np.einsum("tb,tb->t", part @ inverse, part) for part in _pieces(left)])
+    return Innovations((left @ direction).astype(np.float64), size, float(direction @ (1 / spread)), np.where(quiet, 0.0, 1.0), len(used))
+
+
+def _pieces(left: Floats) -> Iterator[Floats]:
+    for first in range(0, len(left), _PIECE_FRAMES):
+        yield left[first : first + _PIECE_FRAMES]
+
+
+def _products(left: Floats, quiet: NDArray[np.bool_]) -> Floats:
+    """Mean products of all bands with each other; single events do not rule them."""
+    total = np.zeros((left.shape[1], left.shape[1]))
+    for first in range(0, len(left), _PIECE_FRAMES):
+        here = slice(first, first + _PIECE_FRAMES)
+        clipped = np.clip(left[here][~quiet[here]], -_CLIP, _CLIP).astype(np.float64)
+        total += clipped.T @ clipped
+    mean: Floats = total / max(1, int((~quiet).sum()))
+    return mean

@@ -1,0 +1,123 @@
+"""A passage as it is and as proposed, for listening: the mix, and the mix with a remedy's level points applied to the stem concerned."""
+
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import soundfile
+
+from .errors import StemError, UsageError
+from .measure.measurement import ROLES
+from .measure.stems import find_delay, fit_gains
+from .media.decode import Samples, window
+from .media.source import Sound, Source, open_sound
+from .units import amplitude_to_db, db_to_amplitude
+
+AROUND_S = 2.0
+LONGEST_S = 120.0
+_UNITY_WITHIN_DB = 0.3
+_WHOLE = "mix"
+
+
+@dataclass(frozen=True)
+class Change:
+    """Level points on a role: times in seconds of the file, gains in dB to add to it as it is in the mix."""
+
+    role: str
+    times_s: tuple[float, ...]
+    gains_db: tuple[float, ...]
+
+
+def read_change(path: Path) -> Change:
+    """From a JSON file with a remedy, or a finding with one, as ``measure --json`` writes them. Raises UsageError that says what is wrong."""
+    try:
+        found = json.loads(path.read_bytes())
+    except (json.JSONDecodeError, UnicodeDecodeError) as error:
+        raise UsageError(f"“{path.name}” is not readable as JSON ({error}); take a finding or a remedy from “measure --json”.") from None
+    if isinstance(found, Mapping) and isinstance(found.get("remedy"), Mapping):
+        found = found["remedy"]
+    if not isinstance(found, Mapping) or found.get("role") not in (*ROLES, _WHOLE) or not isinstance(found.get("points"), list) or not found["points"]:
+        raise UsageError(f"“{path.name}” holds no remedy; it needs a “role” ({', '.join(ROLES)} or {_WHOLE}) and “points” with “at_s” and “gain_db”.")
+    return Change(found["role"], *_points(found["points"], path.name))
+
+
+def _points(points: Sequence[Any], name: str) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    try:
+        times, gains = (tuple(float(p[key]) for p in points) for key in ("at_s", "gain_db"))
+    except (KeyError, TypeError, ValueError):
+        raise UsageError(f"A point in “{name}” has no number for “at_s” or “gain_db”; each needs both.") from None
+    if list(times) != sorted(times) or not np.isfinite([*times, *gains]).all():
+        raise UsageError(f"The points in “{name}” have to follow each other in time, with figures that are numbers.")
+    return times, gains
+
+
+def render(mix: Sound, stems: Sequence[tuple[str, Sound]], change: Change, span_s: tuple[float, float] | None = None) -> tuple[Samples, Samples, int]:
+    """The passage as it is and as proposed, ``(frames, channels)`` each, and their rate in Hz.
+
+    ``span_s`` is what to render (default: from 2 s before the first point to 2 s after the last). Raises StemError, UsageError or MediaError.
+    """
+    source = open_sound(mix)
+    begin, end = span_s or (max(0.0, change.times_s[0] - AROUND_S), change.times_s[-1] + AROUND_S)
+    if not 0 < end - begin <= LONGEST_S:
+        raise UsageError(f"The passage lasts {end - begin:.1f} s; give one of up to {LONGEST_S:g} s with --from and --to.")
+    rate_hz = source.info.sample_rate_hz
+    before = window(source, begin, end - begin)
+    if not len(before):
+        raise UsageError(f"“{source.info.name}” has no sound from {begin:.1f} s to {end:.1f} s.")
+    times = begin + np.arange(len(before)) / rate_hz
+    factor = db_to_amplitude(np.interp(times, change.times_s, change.gains_db))[:, None]
+    if change.role == _WHOLE:
+        return before, (before * factor).astype(np.float32), rate_hz
+    found = [(role, open_sound(sound)) for role, sound in stems]
+    if not any(role == change.role for role, _ in found):
+        raise StemError(f"The points are for the {change.role}; give its stem with --{change.role}.")
+    parts = [(role, _as_in(before, own, begin, rate_hz)) for role, own in found]
+    gains = _gains(before, [part for _, part in parts])
+    after = before.astype(np.float64)
+    for (role, part), gain in zip(parts, gains, strict=True):
+        if role == change.role:
+            after += part * gain * (factor - 1)
+    return before, after.astype(np.float32), rate_hz
+
+
+def _as_in(mix: Samples, stem: Source, begin_s: float, rate_hz: int) -> Samples:
+    """The stem where it lies in this part of the mix, in the mix's channels."""
+    if stem.info.sample_rate_hz != rate_hz:
+        raise StemError(f"“{stem.info.name}” has another sample rate than the mix; export it at {rate_hz} Hz to hear the proposal.")
+    part = _channels(window(stem, begin_s, len(mix) / rate_hz), mix.shape[1], stem.info.name)
+    delay = find_delay(mix.mean(axis=1), part.mean(axis=1), rate_hz) if np.abs(part).max(initial=0.0) > 0 else 0
+    if delay:
+        part = _channels(window(stem, max(0.0, begin_s - delay / rate_hz), len(mix) / rate_hz), mix.shape[1], stem.info.name)
+    filled = np.zeros_like(mix)
+    filled[: len(part)] = part[: len(mix)]
+    return filled
+
+
+def _channels(part: Samples, channels: int, name: str) -> Samples:
+    if part.shape[1] == channels:
+        return part
+    if part.shape[1] == 1:
+        return np.repeat(part, channels, axis=1)
+    raise StemError(f"“{name}” has {part.shape[1]} channels, the mix {channels}; export the stem in the layout of the mix.")
+
+
+def _gains(mix: Samples, parts: Sequence[Samples]) -> list[float]:
+    """With which gain each stem stands in the mix here; one that is as good as unity is unity."""
+    heard = [k for k, p in enumerate(parts) if np.abs(p).max(initial=0.0) > 0]
+    gains = [1.0] * len(parts)
+    if heard:
+        for k, gain in zip(heard, fit_gains(mix.mean(axis=1), [parts[k].mean(axis=1) for k in heard]), strict=True):
+            gains[k] = 1.0 if gain <= 0 or abs(float(amplitude_to_db(gain))) < _UNITY_WITHIN_DB else float(gain)
+    return gains
+
+
+def write(folder: Path, name: str, before: Samples, after: Samples, rate_hz: int) -> tuple[Path, Path]:
+    """Write both as float WAV, so that nothing is cut off; returns their paths."""
+    folder.mkdir(parents=True, exist_ok=True)
+    paths = folder / f"{name} as it is.wav", folder / f"{name} as proposed.wav"
+    for path, samples in zip(paths, (before, after), strict=True):
+        soundfile.write(path, samples, rate_hz, subtype="FLOAT", format="WAV")
+    return paths

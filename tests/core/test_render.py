@@ -1,0 +1,83 @@
+"""A remedy, rendered: what is heard is what was predicted."""
+
+import contextlib
+import io
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from mezzavoce_core.cli import main
+from mezzavoce_core.errors import StemError, UsageError
+from mezzavoce_core.media.source import Sound
+from mezzavoce_core.render import Change, read_change, render
+from tests.signals import RATE, automated, chord, stereo, talk, write_wav
+
+POINTS = [(7.5, 0.0), (8.0, -8.0), (14.0, -8.0), (14.8, 0.0)]
+
+
+class RenderTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
+        cls.voice, cls.music = talk(24, [(8.0, 14.0)]), chord(24, -24)
+        for name, signal in (("mix", cls.voice + cls.music), ("music", cls.music), ("dialogue", cls.voice)):
+            write_wav(cls.folder / f"{name}.wav", stereo(signal))
+
+    def sound(self, name):
+        return Sound((self.folder / f"{name}.wav",), name)
+
+    def change(self, role="music", points=POINTS):
+        return Change(role, *zip(*points, strict=True))
+
+    def test_the_stem_alone_is_changed(self):
+        before, after, rate = render(self.sound("mix"), [("music", self.sound("music")), ("dialogue", self.sound("dialogue"))], self.change())
+        self.assertEqual((rate, len(before)), (RATE, round(11.3 * RATE)))
+        wanted = (self.voice + automated(self.music, POINTS))[round(5.5 * RATE) : round(16.8 * RATE)]
+        np.testing.assert_allclose(after[:, 0], wanted, atol=2e-4)
+        np.testing.assert_allclose(before[:, 0], (self.voice + self.music)[round(5.5 * RATE) : round(16.8 * RATE)], atol=1e-5)
+
+    def test_a_stem_with_another_gain_than_in_the_mix(self):
+        write_wav(self.folder / "soft.wav", stereo(self.music * 0.5))
+        _, after, _ = render(self.sound("mix"), [("music", self.sound("soft"))], self.change())
+        wanted = (self.voice + automated(self.music, POINTS))[round(5.5 * RATE) : round(16.8 * RATE)]
+        self.assertLess(np.abs(after[:, 0] - wanted).max(), 0.01)
+
+    def test_the_whole_mix(self):
+        _, after, _ = render(self.sound("mix"), [], self.change("mix", [(10.0, -6.0206)]), (9.0, 11.0))
+        np.testing.assert_allclose(after[:, 0], 0.5 * (self.voice + self.music)[9 * RATE : 11 * RATE], atol=1e-4)
+
+    def test_what_cannot_be_rendered_says_why(self):
+        with self.assertRaisesRegex(StemError, "give its stem with --music"):
+            render(self.sound("mix"), [("dialogue", self.sound("dialogue"))], self.change())
+        with self.assertRaisesRegex(UsageError, "up to 120 s"):
+            render(self.sound("mix"), [], self.change("mix"), (0.0, 500.0))
+
+    def test_files_of_points(self):
+        path = self.folder / "points.json"
+        for content, words in (
+            ("no json", "not readable"),
+            ("[]", "holds no remedy"),
+            ('{"role": "music", "points": [{"at_s": 1}]}', "each needs both"),
+            ('{"role": "music", "points": [{"at_s": 2, "gain_db": 0}, {"at_s": 1, "gain_db": 0}]}', "follow each other"),
+        ):
+            path.write_text(content)
+            with self.assertRaisesRegex(UsageError, words):
+                read_change(path)
+        path.write_text(json.dumps({"kind": "x", "remedy": {"role": "music", "points": [{"at_s": 1.0, "gain_db": -3}]}}))
+        self.assertEqual(read_change(path), Change("music", (1.0,), (-3.0,)))
+
+    def test_from_the_command_line(self):
+        path = self.folder / "remedy.json"
+        path.write_text(json.dumps({"role": "music", "points": [{"at_s": t, "gain_db": g} for t, g in POINTS]}))
+        said = io.StringIO()
+        with contextlib.redirect_stdout(said):
+            files = [str(self.folder / "mix.wav"), "--music", str(self.folder / "music.wav"), "--points", str(path), "--out", str(self.folder / "out")]
+            code = main(["render", *files, "--from", "00:00:09:00", "--to", "00:00:10:00"])
+        self.assertEqual(code, 0)
+        as_is, proposed = (soundfile.read(line)[0] for line in said.getvalue().splitlines())
+        self.assertEqual(len(as_is), RATE)
+        np.testing.assert_allclose((as_is - proposed)[:, 0], (1 - 10 ** (-8 / 20)) * self.music[9 * RATE : 10 * RATE], atol=2e-4)
