@@ -24,7 +24,7 @@ from .loudness import mean_lufs
 from .meter import TICKS_PER_S
 
 LEAST_DEPTH_DB = 3.0
-LEAST_NATS = 1.0
+LEAST_NATS = 0.0
 """A programme whose moves explain less than this has none that could be told."""
 _BRIDGES_S = (0.35, 1.0, 2.3)
 TOLD_NATS = 3.0
