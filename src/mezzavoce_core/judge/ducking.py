@@ -39,16 +39,6 @@ def usual_depth_db(evidence: Evidence, without: Duck | None = None) -> float | N
     return float(np.median(depths)) if depths else None
 
 
-def needed(evidence: Evidence, passage: Passage) -> bool:
-    """Whether the music would come too near to the voice if it stayed as it is in the clear."""
-    clearance = evidence.spec.limits.clearance_lu
-    if clearance is None or passage.speech_lufs is None:
-        return False
-    duck = next((d for d in known_ducks(evidence) if d.covers((passage.in_s + passage.out_s) / 2)), None)
-    ratio = passage.speech_to_music_lu
-    return ratio is not None and ratio - (duck.depth_db if duck else 0.0) < clearance
-
-
 def duck_finding(kind: Kind, duck: Duck, **facts: Any) -> Finding:
     """A finding about a duck, as sure as the duck is."""
     return Finding(kind=kind.name, family=kind.family, role="music", certainty=facts.pop("certainty", duck.certainty), **facts)

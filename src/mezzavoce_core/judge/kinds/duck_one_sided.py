@@ -14,7 +14,7 @@ _ASIDE_S, _REACH_S = 0.8, 4.0
 _LEAST_BLOCKS = 6
 _QUIET_POWER = 1e-8
 _WINDOW_BLOCKS = 30
-_USUAL_SHARE, _MORE = 75, 2.0
+_USUAL_SHARE, _MORE, _CLEARLY_MORE = 90, 1.5, 2.5
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
@@ -43,7 +43,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="dB",
             role="music",
-            certainty=0.9 if abs(change) > 2 * limit else 0.7,
+            certainty=0.9 if abs(change) > max(2 * limit, _CLEARLY_MORE * usual) else 0.45,
         )
 
 
