@@ -77,6 +77,11 @@ def _without_doubles(points: Sequence[Point]) -> tuple[Point, ...]:
         a, b = kept[k - 1], kept[k + 1]
         if abs(np.interp(p.at_s, [a.at_s, b.at_s], [a.gain_db, b.gain_db]) - p.gain_db) < 0.05:
             kept.remove(p)
+    # Where nothing is added, the first and the last of the level points are enough.
+    while len(kept) > 2 and kept[-1].gain_db == kept[-2].gain_db == 0:
+        kept.pop()
+    while len(kept) > 2 and kept[0].gain_db == kept[1].gain_db == 0:
+        kept.pop(0)
     return tuple(kept)
 
 
