@@ -25,6 +25,9 @@ from .media import decode
 from .media.layouts import pairs
 from .media.probe import FileInfo
 from .media.source import Sound, Source, open_sound
+from .signal.bands import FRAMES_PER_S as BANDS_PER_S
+from .signal.spectrum import FRAMES_PER_S as SPECTRA_PER_S
+from .signal.spectrum import SILENCE
 from .timecode import Clock
 from .units import amplitude_to_db, db_to_amplitude
 
@@ -243,7 +246,13 @@ def _fit(stem: Stem, own: Source, levels: Levels, where: Placed | None, measured
     names = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together")
     # A mono stem stands in every channel, and what is summed over channels with it.
     levels = _times(levels, mix.power.shape[1] // max(1, levels.power.shape[1]))
-    shaped = replace(levels, samples=mix.samples, **{name: _shape(getattr(levels, name), getattr(mix, name).shape) for name in names})  # type: ignore[arg-type]
+    shaped = replace(
+        levels,
+        samples=mix.samples,
+        bands=_shape(levels.bands, _frames(levels.bands, mix.samples, info.sample_rate_hz, BANDS_PER_S)),
+        spectrum=_shape(levels.spectrum, _frames(levels.spectrum, mix.samples, info.sample_rate_hz, SPECTRA_PER_S), SILENCE),
+        **{name: _shape(getattr(levels, name), getattr(mix, name).shape) for name in names},  # type: ignore[arg-type]
+    )
     return StemLevels(own.name, stem.role, shaped, gain_db, delay_s, where.coherence if where else None)
 
 
@@ -253,9 +262,14 @@ def _times(levels: Levels, count: int) -> Levels:
     return replace(levels, bands=levels.bands * count, spectrum=levels.spectrum + np.int16(round(1000 * np.log10(count))))
 
 
-def _shape(part: NDArray[Any], shape: tuple[int, ...]) -> NDArray[Any]:
+def _frames(part: NDArray[Any], samples: int, rate_hz: int, per_s: int) -> tuple[int, ...]:
+    """The shape of what is kept so often a second over the mix's length; nothing where it was not asked for."""
+    return (samples * per_s // rate_hz if len(part) else 0, part.shape[1])
+
+
+def _shape(part: NDArray[Any], shape: tuple[int, ...], silence: int = 0) -> NDArray[Any]:
     """Cut or filled with silence to the mix's length; a mono stem stands in every channel."""
-    shaped = np.zeros(shape, dtype=part.dtype)
+    shaped = np.full(shape, silence, dtype=part.dtype)
     if part.shape[1]:
         shaped[: len(part)] = part[: len(shaped)]
     return shaped
