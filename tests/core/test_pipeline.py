@@ -17,6 +17,7 @@ import numpy as np
 from mezzavoce_core import cli, warm
 from mezzavoce_core.errors import MezzavoceError, NothingToMeasure, StemError, TimecodeError
 from mezzavoce_core.exchange.features import read_features
+from mezzavoce_core.exchange.series import series
 from mezzavoce_core.judge.spec import DEFAULT
 from mezzavoce_core.measure.measurement import ROLES
 from mezzavoce_core.media.source import Sound
@@ -71,6 +72,16 @@ class MeasureTest(FilesTest):
         result = measure(self.job(self.stem("half.wav"), self.stem("half.wav"), self.stem("dialogue.wav", "dialogue")))
         self.assertEqual(len(result.stems), 3)
         self.assertTrue(result.has("music") and not result.has("effects"))
+
+    def test_stems_that_end_earlier_are_as_long_as_the_mix(self):
+        write_wav(self.folder / "short music.wav", stereo(self.music[: round(35.2 * RATE)]))
+        write_wav(self.folder / "short voice.wav", stereo(self.voice[: round(34.5 * RATE)]))
+        stems = self.stem("short voice.wav", "dialogue"), self.stem("short music.wav"), self.stem("music.wav")
+        result = run(self.job(*stems), DEFAULT)
+        for stem in result.evidence.measurement.stems:
+            self.assertEqual(len(stem.levels.bands), 360)
+        self.assertEqual([len(s.levels.spectrum) for s in result.evidence.measurement.stems], [0, 1800, 1800])
+        self.assertEqual(len(series(result)["audibility"]), 360)
 
     def test_quiet_stem_and_another_rate_and_mono(self):
         n = np.arange(36 * 44100)

@@ -3,12 +3,14 @@
 import argparse
 import os
 import platform
+import sys
 from collections import Counter
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import numpy as np
 
+from tests.evaluation import material
 from tests.evaluation.plans import HELD, TUNED, plans
 from tests.evaluation.scores import score
 
@@ -64,9 +66,12 @@ def main():
     parser.add_argument("--verbose", action="store_true")
     parser.add_argument("--write", type=Path)
     options = parser.parse_args()
+    if not material.music() or not material.voices():
+        sys.exit(f"The set is made of music and voices that Debian's packages carry; install {material.PACKAGES}, then run this again.")
     text = (
-        "# Evaluation\n\n`bin/evaluate` makes scripted mixes of real and synthetic voices and real music outside the project, measures and judges them, "
-        f"and writes this page. Python {platform.python_version()}, NumPy {np.__version__}.\n\n"
+        f"# Evaluation\n\nMade by `bin/evaluate --scale {options.scale:g}`: scripted mixes of real and synthetic voices and real music, made outside the "
+        f"project, measured and judged. What they are made of: Debian's {', '.join(material.PACKAGES.split())}. "
+        f"Python {platform.python_version()}, NumPy {np.__version__}.\n\n"
     )
     for half in {"tuned": (TUNED,), "held": (HELD,), "both": (TUNED, HELD)}[options.half]:
         wanted = [p for p in plans(half, options.scale) if not options.group or p.group in options.group]

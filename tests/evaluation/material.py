@@ -1,10 +1,10 @@
 """Voices and music for the evaluation set: what the machine's packages carry, and synthetic voices. Nothing of it is kept in the project.
 
-Packages (Debian): openclonk-data, unknown-horizons, freedroidrpg-data, asterisk-moh-opsound-wav (music); asterisk-core-sounds-en-wav,
-asterisk-prompt-it-menardi-wav, unknown-horizons, freedroidrpg-data (voices and effects); espeak-ng, flite (synthetic voices).
+``PACKAGES`` names Debian's packages: music, voices and effects, and two speaking programs.
 """
 
 import hashlib
+import shutil
 import subprocess
 import tempfile
 from dataclasses import dataclass
@@ -26,6 +26,9 @@ _VOICES = (
     ("horizons", "unknown-horizons/content/audio/voice", "**/*.ogg"),
 )
 _EFFECTS = (("horizons", "unknown-horizons/content/audio/sounds", "**/*.ogg"), ("droid", "freedroidrpg/data/sound/effects", "**/*.ogg"))
+PACKAGES = (
+    "openclonk-data unknown-horizons freedroidrpg-data asterisk-moh-opsound-wav asterisk-core-sounds-en-wav asterisk-prompt-it-menardi-wav espeak-ng flite"
+)
 SENTENCES = (
     "The keeper climbs a hundred and twelve steps before the evening.",
     "Nobody has counted the boats since the harbour wall was built.",
@@ -66,9 +69,9 @@ def voices():
     for piece in _found(_VOICES):
         if RATE <= len(sound(piece)) <= 12 * RATE:
             by_kind.setdefault(piece.kind, []).append(piece)
-    for voice in ("en-gb", "en-us+f3", "en+m3", "de"):
+    for voice in ("en-gb", "en-us+f3", "en+m3", "de") if shutil.which("espeak-ng") else ():
         by_kind[f"espeak {voice}"] = [_spoken(("espeak-ng", "-v", voice, "-s", "150", "-w"), voice, text) for text in SENTENCES]
-    for voice in ("slt", "rms", "awb"):
+    for voice in ("slt", "rms", "awb") if shutil.which("flite") else ():
         by_kind[f"flite {voice}"] = [_spoken(("flite", "-voice", voice, "-o"), voice, text) for text in SENTENCES]
     return by_kind
 

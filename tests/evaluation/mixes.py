@@ -102,7 +102,7 @@ def make(plan):
     trapezoids, faults = _plant(plan, dice, passages, speech, trapezoids)
     source *= 10 ** (_open_gain_db(plan, dialogue, source, passages, trapezoids) / 20)
     music = source * _curve(trapezoids, len(source))
-    effects = _effects(plan, dice, len(dialogue), passages) if plan.with_effects else None
+    effects = _effects(plan, dice, len(dialogue)) if plan.with_effects else None
     clean = dialogue
     if plan.room_db is not None:
         dialogue = dialogue + _room(dice, dialogue, plan.room_db)
@@ -215,14 +215,14 @@ def _open_gain_db(plan, dialogue, source, passages, trapezoids):
 
 
 def _room(dice, dialogue, room_db):
-    """Noise of a room, falling towards high frequencies, so far under the voice, and a little of the voice's own reverberation."""
+    """Noise of a room, falling towards high frequencies, so far under the voice."""
     noise = np.cumsum(dice.standard_normal((len(dialogue), 2)) * 0.02, axis=0)
     noise -= np.stack([np.convolve(noise[:, c], np.ones(2400) / 2400, mode="same") for c in range(2)], axis=1)
     return noise * 10 ** ((VOICE_LUFS + room_db - level_of(noise)) / 20)
 
 
-def _effects(plan, dice, length, passages):
-    """Single sounds in the clear, well under the music's level in its bed where they reach into speech."""
+def _effects(plan, dice, length):
+    """Single sounds now and then, well under the voice."""
     out, pool = np.zeros((length, 2)), material.effects()
     at = 1.0
     while at < plan.seconds - 9:

@@ -19,7 +19,7 @@ from .pictures import Picture, picture_of
 from .ranges import RangeWords, range_words, remarks
 from .verdict import Figure, figures, sentence
 
-_DUCK = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s", "open_lufs", "bed_lufs", "speech")
+_DUCK = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s", "open_lufs", "bed_lufs")
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from ..measure.balance import Passage, blocks_between
+from ..measure.meter import TICKS_PER_BLOCK
 from ..measure.music_gain import Duck
 from .model import Evidence, Finding, Kind, Point, Remedy
 from .prediction import around, gain_curve, integrated_with, ratio_over, with_gain
@@ -56,7 +57,7 @@ def reshaped(evidence: Evidence, duck: Duck, wanted: Mapping[str, float], *, act
 
 
 def predicted(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage]) -> Remedy:
-    """A remedy with the lowest gap, the audibility and the loudness that it would give."""
+    """A remedy with the lowest gap and the loudness that it would give."""
     if not remedy.points or evidence.balance is None:
         return remedy
     loudness = integrated_with(evidence, remedy.role, remedy.points)
@@ -66,7 +67,7 @@ def predicted(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage]) -
     first, last = around(begin, end, len(evidence.balance.voice))
     part = with_gain(evidence.balance.part(first, last), remedy.role, gain_curve(remedy.points, last - first, first))
     blocks = np.concatenate([blocks_between(evidence.balance.active, p.in_s, p.out_s) for p in passages])
-    return replace(remedy, predicted_speech_to_background_lu=ratio_over(part, blocks - first // 10), predicted_integrated_lufs=loudness)
+    return replace(remedy, predicted_speech_to_background_lu=ratio_over(part, blocks - first // TICKS_PER_BLOCK), predicted_integrated_lufs=loudness)
 
 
 def _without_doubles(points: Sequence[Point]) -> tuple[Point, ...]:

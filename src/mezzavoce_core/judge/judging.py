@@ -81,9 +81,9 @@ def _with_voice(evidence: Evidence, voice: Floats, corrections: Sequence[Speech]
     speech = correct(find_speech(voice), by_hand)
     flags = speech_ticks(speech, len(voice))
     music = measured.role_power("music", gain=gain)
-    balance = Balance(voice, music, measured.role_power("effects", gain=gain), measured.role_power(*_BACKGROUND, gain=gain), flags)
+    effects, background = measured.role_power("effects", gain=gain), measured.role_power(*_BACKGROUND, gain=gain)
     under = {role: bands for role in _BACKGROUND if (bands := measured.role_bands(role)) is not None}
-    balance = replace(balance, voice_bands=measured.role_bands("dialogue"), under_bands=under)
+    balance = Balance(voice, music, effects, background, flags, measured.role_bands("dialogue"), under)
     spans = passage_spans(speech, limits.bridge_s)
     return replace(
         evidence,

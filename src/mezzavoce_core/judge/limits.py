@@ -63,9 +63,6 @@ LIMITS: tuple[LimitFacts, ...] = (
     LimitFacts(
         "clear_share_min", _VOICE, "Speech in the clear, at least", "of 1", "Share of the speech time that reaches the clearance.", (0, 1), "below", 0.01
     ),
-    LimitFacts(
-        "audibility_min", _VOICE, "Audibility, at least", "of 1", "How much of the speech of a passage can be followed (ANSI S3.5).", (0, 1), "below", 0.01
-    ),
     LimitFacts("voice_spread_lu", _VOICE, "Voice from the others, at most", "LU", "How far the voice of one passage may stand off from the rest.", (0, 12)),
     LimitFacts("noise_below_speech_lu", _VOICE, "Room under the words, at least", "LU", "How far noise between words has to lie under them.", (0, 60), "below"),
     LimitFacts("effect_over_speech_lu", _VOICE, "Effect over the voice, at most", "LU", "How far an effect inside speech may pass the voice.", (-20, 10)),

@@ -45,7 +45,6 @@ class Limits:
     bridge_s: float = 1.0
     fall_late_s: float | None = 0.1
     fall_early_s: float | None = 1.0
-    audibility_min: float | None = 0.65
     duck_depth_max_db: float | None = 18.0
     bed_spread_db: float | None = 3.0
     ramp_min_s: float | None = 0.04
@@ -88,7 +87,7 @@ PRESETS: tuple[Spec, ...] = (
 )
 DEFAULT = PRESETS[0]
 # Limits of the published list that this version does not judge yet: a spec may carry them, none is applied.
-NOT_JUDGED = ("cue_jump_lu", "entry_max_db", "end_ramp_min_s")
+NOT_JUDGED = ("audibility_min", "cue_jump_lu", "entry_max_db", "end_ramp_min_s")
 BOUNDS: dict[str, tuple[float, float]] = {
     "integrated_lufs": (-60, 0),
     "integrated_tolerance_lu": (0, 20),
@@ -111,7 +110,6 @@ BOUNDS: dict[str, tuple[float, float]] = {
     "bridge_s": (0, 10),
     "fall_late_s": (0, 5),
     "fall_early_s": (0, 10),
-    "audibility_min": (0, 1),
     "duck_depth_max_db": (0, 60),
     "bed_spread_db": (0.5, 40),
     "ramp_min_s": (0, 1),

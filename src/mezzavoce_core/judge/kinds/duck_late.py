@@ -6,7 +6,7 @@ from ...measure.balance import Passage
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
 from ...measure.music_gain import Duck
-from ..ducking import reshaped
+from ..ducking import duck_finding, known_ducks, reshaped
 from ..model import SHOULD, Evidence, Finding, Kind
 
 _ABOVE_BED_DB = 3.0
@@ -20,7 +20,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     limit = evidence.spec.limits.fall_late_s
     if limit is None or evidence.balance is None or evidence.balance.music is None:
         return
-    for duck in evidence.ducks or ():
+    for duck in known_ducks(evidence):
         if duck.fall_end_s is None or duck.fall_start_s is None or duck.bed_lufs is None:
             continue
         passage = _passage_of(evidence, duck)
@@ -29,9 +29,9 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         if round(duck.fall_end_s - passage.in_s, 1) <= limit or _above_bed(evidence, duck, passage) < _ABOVE_BED_DB:
             continue
         late, told = duck.fall_end_s - passage.in_s, duck.tells("late")
-        yield Finding(
-            kind=KIND.name,
-            family=KIND.family,
+        yield duck_finding(
+            KIND,
+            duck,
             severity=SHOULD,
             in_s=passage.in_s,
             out_s=max(duck.fall_end_s, passage.in_s + _FIRST_WORD_S),
@@ -40,7 +40,6 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=late,
             limit=limit,
             unit="s",
-            role="music",
             certainty=duck.certainty if told else min(duck.certainty, _UNTOLD),
             remedy=reshaped(evidence, duck, _before(duck, passage.in_s)),
         )
