@@ -10,6 +10,7 @@ from typing import Any, NoReturn
 
 from . import VERSION
 from .errors import MezzavoceError, UsageError
+from .exchange.captions import read_captions
 from .exchange.corrections import read_corrections
 from .exchange.document import document
 from .exchange.series import write_npz
@@ -18,11 +19,11 @@ from .measure.measurement import ROLES
 from .media.probe import probe
 from .media.source import Sound
 from .media.tracks import MIX, mix_tracks, parse_map, write_tracks
-from .pipeline import Job, Ranges, Stem, run
+from .pipeline import Job, Judging, Ranges, Stem, run
 from .report import report
 from .timecode import Clock
 
-_LATER = {"music_reference": "--music-reference", "captions": "--captions"}
+_LATER = {"music_reference": "--music-reference"}
 PASS, FAIL, NOT_MEASURABLE = 0, 1, 2
 
 
@@ -44,6 +45,7 @@ def _parser() -> argparse.ArgumentParser:
         measure.add_argument(f"--{role}", metavar="FILE", type=Path, action="append", default=[], help=f"stem with the {role}; may be given several times")
     measure.add_argument("--spec", metavar="NAME|FILE", default=DEFAULT.name, help=f"delivery spec (default: {DEFAULT.name})")
     measure.add_argument("--corrections", metavar="FILE", type=Path, help="speech regions set by hand (JSON)")
+    measure.add_argument("--captions", metavar="FILE", type=Path, help="captions as WebVTT or SubRip, held against the voice")
     measure.add_argument("--fps", metavar="RATE", help="frame rate, for example 25 or 29.97df (default: the file's own)")
     measure.add_argument("--start", metavar="TIMECODE", help="timecode of the first frame (default: the file's own)")
     measure.add_argument("--tracks", metavar="MAP", help="mix and stems as tracks (or channels) of one file, for example mix=1-2,dialogue=3-4")
@@ -92,9 +94,10 @@ def _measure(options: argparse.Namespace) -> int:
             raise UsageError(f"{option} is not part of this version; leave it out.")
     spec = load(options.spec)
     corrections = read_corrections(options.corrections) if options.corrections else ()
+    captions = read_captions(options.captions) if options.captions else ()
     job = _job(options, None if options.series else spec.limits.true_peak_max_dbtp)
     show = sys.stderr.isatty() and not options.quiet
-    judgement = run(job, spec, corrections, _draw_bar if show else _no_bar, _ranges(options))
+    judgement = run(job, Judging(spec, corrections, _ranges(options), captions), _draw_bar if show else _no_bar)
     if options.series:
         write_npz(judgement, options.series)
     result: dict[str, Any] = document(judgement)

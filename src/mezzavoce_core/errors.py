@@ -13,6 +13,7 @@ MezzavoceError
 │   └── StemError            a stem that does not belong to the mix
 ├── SpecError                a spec that cannot be read or contradicts itself
 ├── CorrectionError          a corrections file that cannot be read
+├── CaptionError             a caption file that cannot be read
 ├── TimecodeError            a timecode or frame rate that cannot be
 ├── UsageError               options that do not fit together
 └── ToolFailed               a tool was killed or is missing: worth another try
@@ -71,6 +72,10 @@ class SpecError(MezzavoceError):
 
 class CorrectionError(MezzavoceError):
     """A corrections file cannot be read."""
+
+
+class CaptionError(MezzavoceError):
+    """A caption file cannot be read."""
 
 
 class TimecodeError(MezzavoceError):

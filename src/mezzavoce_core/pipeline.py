@@ -14,12 +14,13 @@ from .errors import NothingToMeasure, StemError
 from .judge.judging import judge
 from .judge.model import Judgement
 from .judge.spec import Spec
+from .measure.captions import Caption
 from .measure.loudness import MOMENTARY_TICKS, integrated
 from .measure.measurement import ROLES, Measurement, StemLevels
 from .measure.meter import Levels, Meter, Wanted
 from .measure.programme import Part, Programme, by_hand, whole
 from .measure.sketch import Sketch
-from .measure.speech import Speech
+from .measure.speech import Correction
 from .measure.stems import MAX_DELAY_S, Placed, loud_stretches, place
 from .media import decode
 from .media.layouts import pairs
@@ -118,10 +119,20 @@ def _wanted(role: str) -> Wanted:
     return Wanted(between_samples=False, faults=False, bands=True, spectrum=role == "music")
 
 
-def run(job: Job, spec: Spec, corrections: Sequence[Speech] = (), progress: Progress = _silent, ranges: Ranges | None = None) -> Judgement:
+@dataclass(frozen=True)
+class Judging:
+    """How a mix is judged: the spec, what was set by hand, which part is programme, the captions."""
+
+    spec: Spec
+    corrections: tuple[Correction, ...] = ()
+    ranges: Ranges | None = None
+    captions: tuple[Caption, ...] = ()
+
+
+def run(job: Job, how: Judging, progress: Progress = _silent) -> Judgement:
     """Measure and judge."""
     measured = measure(job, progress)
-    return judge(measured, spec, corrections, ranges.on(measured) if ranges else None)
+    return judge(measured, how.spec, how.corrections, how.ranges.on(measured) if how.ranges else None, how.captions)
 
 
 class _Shares:

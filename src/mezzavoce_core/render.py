@@ -8,13 +8,15 @@ from typing import Any
 
 import numpy as np
 import soundfile
+from scipy.signal import sosfilt
 
 from .errors import StemError, UsageError
 from .measure.measurement import ROLES
 from .measure.stems import find_delay, fit_gains
 from .media.decode import Samples, window
 from .media.source import Sound, Source, open_sound
-from .units import amplitude_to_db, db_to_amplitude
+from .signal.bells import Bell
+from .units import Floats, amplitude_to_db, db_to_amplitude
 
 AROUND_S = 2.0
 LONGEST_S = 120.0
@@ -24,11 +26,24 @@ _WHOLE = "mix"
 
 @dataclass(frozen=True)
 class Change:
-    """Level points on a role: times in seconds of the file, gains in dB to add to it as it is in the mix."""
+    """Level points on a role: times in seconds of the file, gains in dB to add to it as it is in the mix.
+
+    ``bells`` are cuts by band: faded in from the first point to the second, and out from the last but one to the last.
+    """
 
     role: str
     times_s: tuple[float, ...]
     gains_db: tuple[float, ...]
+    bells: tuple[Bell, ...] = ()
+
+    def added(self, part: Samples, times: Floats, rate_hz: int) -> Floats:
+        """What comes to a part of the role, ``(frames, channels)``, at some times."""
+        cut = part.astype(np.float64)
+        if self.bells:
+            wet = np.interp(times, [self.times_s[0], self.times_s[1], self.times_s[-2], self.times_s[-1]], [0.0, 1.0, 1.0, 0.0])[:, None]
+            cut += (sosfilt([b.section(rate_hz) for b in self.bells], cut, axis=0) - cut) * wet
+        changed: Floats = cut * db_to_amplitude(np.interp(times, self.times_s, self.gains_db))[:, None] - part
+        return changed
 
 
 def read_change(path: Path) -> Change:
@@ -41,7 +56,18 @@ def read_change(path: Path) -> Change:
         found = found["remedy"]
     if not isinstance(found, Mapping) or found.get("role") not in (*ROLES, _WHOLE) or not isinstance(found.get("points"), list) or not found["points"]:
         raise UsageError(f"“{path.name}” holds no remedy; it needs a “role” ({', '.join(ROLES)} or {_WHOLE}) and “points” with “at_s” and “gain_db”.")
-    return Change(found["role"], *_points(found["points"], path.name))
+    times, gains = _points(found["points"], path.name)
+    return Change(found["role"], times, gains, _bells(found.get("bands") or [], times, path.name))
+
+
+def _bells(bands: Sequence[Any], times: Sequence[float], name: str) -> tuple[Bell, ...]:
+    try:
+        bells = tuple(Bell(float(b["centre_hz"]), float(b["width_octaves"]), float(b["gain_db"])) for b in bands)
+    except (KeyError, TypeError, ValueError):
+        raise UsageError(f"A band in “{name}” has no number for “centre_hz”, “width_octaves” or “gain_db”; each needs all three.") from None
+    if any(b.centre_hz <= 0 or not 0 < b.width_octaves <= 10 or abs(b.gain_db) > 60 for b in bells) or (bells and len(times) < 2):
+        raise UsageError(f"A band in “{name}” cannot be: centres lie above 0 Hz, widths up to 10 octaves, gains within 60 dB, over two points or more.")
+    return bells
 
 
 def _points(points: Sequence[Any], name: str) -> tuple[tuple[float, ...], tuple[float, ...]]:
@@ -68,9 +94,8 @@ def render(mix: Sound, stems: Sequence[tuple[str, Sound]], change: Change, span_
     if not len(before):
         raise UsageError(f"“{source.info.name}” has no sound from {begin:.1f} s to {end:.1f} s.")
     times = begin + np.arange(len(before)) / rate_hz
-    factor = db_to_amplitude(np.interp(times, change.times_s, change.gains_db))[:, None]
     if change.role == _WHOLE:
-        return before, (before * factor).astype(np.float32), rate_hz
+        return before, (before + change.added(before, times, rate_hz)).astype(np.float32), rate_hz
     found = [(role, open_sound(sound)) for role, sound in stems]
     if not any(role == change.role for role, _ in found):
         raise StemError(f"The points are for the {change.role}; give its stem with --{change.role}.")
@@ -79,7 +104,7 @@ def render(mix: Sound, stems: Sequence[tuple[str, Sound]], change: Change, span_
     after = before.astype(np.float64)
     for (role, part), gain in zip(parts, gains, strict=True):
         if role == change.role:
-            after += part * gain * (factor - 1)
+            after += gain * change.added(part, times, rate_hz)
     return before, after.astype(np.float32), rate_hz
 
 

@@ -132,6 +132,11 @@ class Clock:
         """A clock whose first frame bears this timecode (00:00:00:00 where none is known)."""
         return cls(rate, parse_timecode(timecode, rate) if timecode else 0)
 
+    @property
+    def start_s(self) -> float:
+        """Seconds since midnight at the first sample of the file."""
+        return float(self.start_frame / self.rate.fps)
+
     def in_file(self, time_s: float) -> float:
         """The time counted from the first sample of the file, to a microsecond."""
         return round(time_s + self.origin_s, 6)

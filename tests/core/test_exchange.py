@@ -45,6 +45,8 @@ class DocumentTest(unittest.TestCase):
             "passages",
             "clear_share",
             "ducks",
+            "cues",
+            "captions",
             "findings",
             "spec",
             "verdict",
@@ -175,7 +177,11 @@ class CorrectionsTest(FolderTest):
 
     def test_regions(self):
         found = self.read('{"speech": [{"in_s": 3, "out_s": 4}, {"in_s": 1, "out_s": 2}]}')
-        self.assertEqual([(s.in_s, s.out_s, s.by_hand) for s in found], [(1, 2, True), (3, 4, True)])
+        self.assertEqual([(c.kind, c.in_s, c.out_s) for c in found], [("speech", 3, 4), ("speech", 1, 2)])
+
+    def test_speech_comes_after_what_takes_it_away(self):
+        found = self.read('{"speech": [{"in_s": 3, "out_s": 4}], "no_speech": [{"in_s": 0, "out_s": 9}], "important_effects": [{"in_s": 5, "out_s": 6}]}')
+        self.assertEqual([c.kind for c in found], ["no-speech", "speech", "important-effect"])
 
     def test_each_error_says_what_is_wrong(self):
         cases = {
@@ -185,6 +191,8 @@ class CorrectionsTest(FolderTest):
             '{"speech": [{"in_s": 1}]}': "Speech region 1 needs",
             '{"speech": [{"in_s": 2, "out_s": 1}]}': "end after it begins",
             '{"speech": [{"in_s": -1, "out_s": 1}]}': "end after it begins",
+            '{"no_speech": [{"out_s": 1}]}': "Stretch without speech 1 needs",
+            '{"speech": [], "speach": []}': "a field “speach”",
         }
         for text, words in cases.items():
             with self.subTest(text), self.assertRaisesRegex(CorrectionError, words):

@@ -12,7 +12,7 @@ from mezzavoce_core.judge.model import FAMILIES, MUST, NOTE, SHOULD, Finding, Po
 from mezzavoce_core.judge.prediction import around, gain_curve, integrated_with, ratio_over, with_gain
 from mezzavoce_core.judge.spec import DEFAULT, Limits, Spec
 from mezzavoce_core.measure.loudness import integrated
-from mezzavoce_core.measure.speech import Speech
+from mezzavoce_core.measure.speech import SPEECH, Correction
 from tests.signals import RATE, automated, chord, measured, sine, stereo, talk, three_stems
 
 SPANS = [(8.0, 14.0), (24.0, 30.0)]
@@ -225,7 +225,7 @@ class WithoutStemsTest(unittest.TestCase):
 class CorrectionsTest(unittest.TestCase):
     def test_regions_by_hand_decide_where_speech_is(self):
         measurement = programme(DUCKED[:4])
-        nobody_speaks = [Speech(8.0, 14.0, 1.0, by_hand=True)]
+        nobody_speaks = [Correction(SPEECH, 8.0, 14.0)]
         speech = gather(measurement, RELAXED, nobody_speaks).speech
         self.assertTrue(any(s.by_hand for s in speech))
 

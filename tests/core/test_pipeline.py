@@ -21,7 +21,7 @@ from mezzavoce_core.exchange.series import series
 from mezzavoce_core.judge.spec import DEFAULT
 from mezzavoce_core.measure.measurement import ROLES
 from mezzavoce_core.media.source import Sound
-from mezzavoce_core.pipeline import Job, Stem, measure, run
+from mezzavoce_core.pipeline import Job, Judging, Stem, measure, run
 from tests.signals import RATE, automated, chord, noise, sine, stereo, talk, write_wav
 
 SPANS = [(8.0, 14.0), (24.0, 30.0)]
@@ -56,7 +56,7 @@ class FilesTest(unittest.TestCase):
 class MeasureTest(FilesTest):
     def test_stems_and_progress(self):
         heard = []
-        result = run(self.job(self.stem("dialogue.wav", "dialogue"), self.stem("music.wav")), DEFAULT, progress=lambda s, d: heard.append((s, d)))
+        result = run(self.job(self.stem("dialogue.wav", "dialogue"), self.stem("music.wav")), Judging(DEFAULT), progress=lambda s, d: heard.append((s, d)))
         self.assertEqual([f.kind for f in result.findings if f.family == "ducking"], ["duck-missing"])
         shares = [s for s, _ in heard]
         self.assertEqual(shares, sorted(shares))
@@ -77,7 +77,7 @@ class MeasureTest(FilesTest):
         write_wav(self.folder / "short music.wav", stereo(self.music[: round(35.2 * RATE)]))
         write_wav(self.folder / "short voice.wav", stereo(self.voice[: round(34.5 * RATE)]))
         stems = self.stem("short voice.wav", "dialogue"), self.stem("short music.wav"), self.stem("music.wav")
-        result = run(self.job(*stems), DEFAULT)
+        result = run(self.job(*stems), Judging(DEFAULT))
         for stem in result.evidence.measurement.stems:
             self.assertEqual(len(stem.levels.bands), 360)
         self.assertEqual([len(s.levels.spectrum) for s in result.evidence.measurement.stems], [0, 1800, 1800])

@@ -147,12 +147,12 @@ class MeasuredInRangeTest(unittest.TestCase):
         self.assertEqual(result["range"]["left_out"], [{"in_s": 30, "out_s": 50, "why": "set by hand"}])
 
     def test_corrections_keep_the_time_of_the_file(self):
-        from mezzavoce_core.measure.speech import Speech
+        from mezzavoce_core.measure.speech import SPEECH, Correction
 
         inner = show()
         mix = np.concatenate([sine(-18, 5), HUSH, inner])
         voice = np.concatenate([np.zeros(6 * RATE), talk(60, [(1, 8), (12, 20), (30, 45)], -22)])
         measurement = measured(stereo(mix), [("dialogue", stereo(voice))])
-        result = document(judge(measurement, SPEC, [Speech(30.0, 32.0, 1.0, by_hand=True)]))
+        result = document(judge(measurement, SPEC, [Correction(SPEECH, 30.0, 32.0)]))
         self.assertIn((30.0, 32.0), [(s["in_s"], s["out_s"]) for s in result["speech"]])
         self.assertAlmostEqual(result["speech"][0]["in_s"], 7.0, delta=0.06)

@@ -78,11 +78,11 @@ class PassagesTest(unittest.TestCase):
 
 class CorrectTest(unittest.TestCase):
     def test_hand_wins(self):
-        found = sp.correct([Speech(1, 5, 0.9)], [Speech(2, 3, 1.0, by_hand=True)])
+        found = sp.correct([Speech(1, 5, 0.9)], [sp.Correction(sp.SPEECH, 2, 3)])
         self.assertEqual([(s.in_s, s.out_s, s.by_hand) for s in found], [(1, 2, False), (2, 3, True), (3, 5, False)])
 
     def test_hand_where_nothing_was_measured(self):
-        found = sp.correct([], [Speech(2, 3, 1.0, by_hand=True)])
+        found = sp.correct([], [sp.Correction(sp.SPEECH, 2, 3)])
         self.assertEqual(len(found), 1)
 
     def test_nothing_by_hand_changes_nothing(self):

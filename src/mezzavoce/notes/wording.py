@@ -39,6 +39,14 @@ KINDS = {
     "effect-over-speech": "effect over the voice",
     "masked-speech": "words covered",
     "first-word-masked": "first word covered",
+    "caption-unheard": "caption without voice",
+    "speech-uncaptioned": "speech without caption",
+    "music-abrupt-entry": "abrupt entry",
+    "music-cut-off": "music cut off",
+    "music-overlap": "two cues at once",
+    "music-overrun": "music past the end",
+    "cue-level-jump": "cue off the others",
+    "effect-masked": "important effect covered",
 }
 
 
@@ -64,6 +72,9 @@ _RESHAPED = {
     "duck-early": "Let {who} stay up until just before the first word",
     "duck-plunge": "Let {who} fall {amount} dB less",
     "duck-uneven": "Bring the bed of {who} to where it is elsewhere ({signed} dB)",
+    "music-abrupt-entry": "Fade {who} in over half a second",
+    "music-cut-off": "Fade {who} out before the end",
+    "music-overrun": "Fade {who} out before the end",
     "duck-slow-return": "Let {who} come back {amount} dB soon after the last word",
 }
 
@@ -75,9 +86,18 @@ def change(remedy: dict[str, Any], kind: str = "") -> str:
         return _RESHAPED.get(kind, "Draw the ramp of {who} anew").format(who=who, amount=f"{amount:.1f}", signed=f"{remedy['amount_db']:+.1f}")
     if remedy["action"] == "hold":
         return f"Hold {who} down through the pause ({amount:.1f} dB)"
+    if remedy["action"] == "carve":
+        cuts = [f"{_hz(b['centre_hz'])} by {abs(b['gain_db']):.0f} dB" for b in remedy["bands"]]
+        return f"Cut bands of {who}, an octave wide each: {', '.join(cuts)}"
+    if kind == "music-overlap":
+        return f"Let {who} that ends be gone before the next cue"
     if remedy["action"] == "remove":
         return f"Take the dip of {who} out ({amount:.1f} dB)"
     return f"{'Raise' if remedy['amount_db'] > 0 else 'Lower'} {who} by {amount:.1f} dB"
+
+
+def _hz(hz: float) -> str:
+    return f"{hz / 1000:g} kHz" if hz >= 1000 else f"{hz:g} Hz"
 
 
 def gain(gain_db: float) -> str:
@@ -97,10 +117,12 @@ def prediction(remedy: dict[str, Any]) -> str:
     parts = []
     if remedy["predicted_speech_to_background_lu"] is not None:
         parts.append(f"{remedy['predicted_speech_to_background_lu']:.1f} LU here")
+    if remedy.get("predicted_audibility") is not None and remedy["action"] == "carve":
+        parts.append(f"audibility {remedy['predicted_audibility']:.2f}")
     if remedy["predicted_integrated_lufs"] is not None:
         parts.append(f"{remedy['predicted_integrated_lufs']:.1f} LUFS overall")
     if remedy.get("predicted_true_peak_dbtp") is not None:
         parts.append(f"{remedy['predicted_true_peak_dbtp']:.1f} dBTP at the peak")
-    words = " and ".join(parts)
+    words = ", ".join([*parts[:-2], " and ".join(parts[-2:])])
     missing = remedy.get("headroom_missing_db")
     return f"{words}; {missing:.1f} dB of headroom are missing, so the peaks want limiting" if missing else words

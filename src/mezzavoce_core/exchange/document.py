@@ -5,6 +5,8 @@ from typing import Any
 
 from ..judge.model import Evidence, Finding, Judgement, Remedy
 from ..measure.balance import Passage
+from ..measure.captions import Captions
+from ..measure.cues import Cue
 from ..measure.music_gain import Duck
 from ..measure.peaks import highest_peak, overs
 from ..media.layouts import channel_names
@@ -33,6 +35,8 @@ def document(judgement: Judgement) -> dict[str, Any]:
         "passages": None if evidence.passages is None else [_passage(p, at) for p in evidence.passages],
         "clear_share": figure(judgement.clear_share),
         "ducks": None if evidence.ducks is None else [_duck(d, at) for d in evidence.ducks],
+        "cues": None if evidence.cues is None else [_cue(c, at) for c in evidence.cues],
+        "captions": None if evidence.captions is None else _captions(evidence.captions, at),
         "findings": [finding_dict(f, evidence.clock) for f in judgement.findings],
         "spec": evidence.spec.as_dict(),
         "verdict": judgement.verdict,
@@ -127,6 +131,14 @@ def _duck(d: Duck, at: Callable[[float], float]) -> dict[str, Any]:
     }
 
 
+def _cue(cue: Cue, at: Callable[[float], float]) -> dict[str, Any]:
+    return {"in_s": at(cue.in_s), "out_s": at(cue.out_s), "level_lufs": cue.level_lufs, "fade_s": cue.fade_s, "sources": list(cue.sources)}
+
+
+def _captions(captions: Captions, at: Callable[[float], float]) -> dict[str, Any]:
+    return {"fit": captions.fit, "all": [{"in_s": at(c.in_s), "out_s": at(c.out_s), "text": c.text} for c in captions.all]}
+
+
 def finding_dict(finding: Finding, clock: Clock) -> dict[str, Any]:
     """One finding with its timecodes."""
     return {
@@ -163,8 +175,9 @@ def _remedy(remedy: Remedy, clock: Clock) -> dict[str, Any]:
         "source": remedy.source,
         "amount_db": remedy.amount_db,
         "points": [{"at_s": clock.in_file(p.at_s), "at_timecode": clock.timecode_in(p.at_s), "gain_db": p.gain_db} for p in remedy.points],
-        "bands": [],
+        "bands": [{"centre_hz": b.centre_hz, "width_octaves": b.width_octaves, "gain_db": b.gain_db} for b in remedy.bands],
         "predicted_speech_to_background_lu": figure(remedy.predicted_speech_to_background_lu),
+        "predicted_audibility": figure(remedy.predicted_audibility),
         "predicted_integrated_lufs": figure(remedy.predicted_integrated_lufs),
         "predicted_true_peak_dbtp": figure(remedy.predicted_true_peak_dbtp),
         "headroom_missing_db": figure(remedy.headroom_missing_db),

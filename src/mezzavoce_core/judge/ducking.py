@@ -10,7 +10,7 @@ from ..measure.balance import Passage, blocks_between
 from ..measure.meter import TICKS_PER_BLOCK
 from ..measure.music_gain import Duck
 from .model import Evidence, Finding, Kind, Point, Remedy
-from .prediction import around, gain_curve, integrated_with, ratio_over, with_gain
+from .prediction import around, audibility_over, gain_curve, integrated_with, ratio_over, with_gain
 
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _SURE = 0.67
@@ -67,7 +67,10 @@ def predicted(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage]) -
     first, last = around(begin, end, len(evidence.balance.voice))
     part = with_gain(evidence.balance.part(first, last), remedy.role, gain_curve(remedy.points, last - first, first))
     blocks = np.concatenate([blocks_between(evidence.balance.active, p.in_s, p.out_s) for p in passages])
-    return replace(remedy, predicted_speech_to_background_lu=ratio_over(part, blocks - first // TICKS_PER_BLOCK), predicted_integrated_lufs=loudness)
+    here = blocks - first // TICKS_PER_BLOCK
+    return replace(
+        remedy, predicted_speech_to_background_lu=ratio_over(part, here), predicted_audibility=audibility_over(part, here), predicted_integrated_lufs=loudness
+    )
 
 
 def _without_doubles(points: Sequence[Point]) -> tuple[Point, ...]:

@@ -3,9 +3,9 @@
 from dataclasses import dataclass, fields
 from typing import Any
 
-from .spec import ANCHORS, BOUNDS, DEFAULT, MONO_WAYS, NOT_JUDGED, SCHEMA, Limits
+from .spec import ANCHORS, BOUNDS, DEFAULT, MONO_WAYS, SCHEMA, Limits
 
-GROUPS = ("Loudness", "Peaks and signal", "Voice over music and effects", "How the music gives way", "How it is counted")
+GROUPS = ("Loudness", "Peaks and signal", "Voice over music and effects", "How the music gives way", "Cues of the music", "How it is counted")
 
 
 @dataclass(frozen=True)
@@ -28,7 +28,7 @@ class LimitFacts:
         return not self.choices and self.name not in ("integrated_tolerance_lu", "bridge_s", "duration_tolerance_s")
 
 
-_LOUD, _SIGNAL, _VOICE, _DUCK, _COUNT = GROUPS
+_LOUD, _SIGNAL, _VOICE, _DUCK, _CUES, _COUNT = GROUPS
 LIMITS: tuple[LimitFacts, ...] = (
     LimitFacts(
         "integrated_lufs", _LOUD, "Integrated loudness", "LUFS", "How loud the whole programme is to be, gated as in ITU-R BS.1770.", (-36, -8), "around"
@@ -66,6 +66,12 @@ LIMITS: tuple[LimitFacts, ...] = (
     LimitFacts("voice_spread_lu", _VOICE, "Voice from the others, at most", "LU", "How far the voice of one passage may stand off from the rest.", (0, 12)),
     LimitFacts("noise_below_speech_lu", _VOICE, "Room under the words, at least", "LU", "How far noise between words has to lie under them.", (0, 60), "below"),
     LimitFacts("effect_over_speech_lu", _VOICE, "Effect over the voice, at most", "LU", "How far an effect inside speech may pass the voice.", (-20, 10)),
+    LimitFacts(
+        "audibility_min", _VOICE, "Audibility, at least", "of 1", "How much of the words can be told band by band (ANSI S3.5 weights).", (0, 1), "below", 0.01
+    ),
+    LimitFacts("cue_jump_lu", _CUES, "Cue from the others, at most", "LU", "How far one cue in the clear may stand off from the rest.", (0, 12)),
+    LimitFacts("entry_max_db", _CUES, "Entry, at most", "dB", "How far the mix may rise within 0.1 s where a cue or effect comes in.", (3, 60), step=1),
+    LimitFacts("end_ramp_min_s", _CUES, "End of a cue, at least", "s", "A cue that is gone more quickly is heard as cut.", (0, 2), "below", 0.01),
     LimitFacts("fall_late_s", _DUCK, "Late fall, from", "s", "How long after the first word the music may still be falling.", (0, 2), step=0.05),
     LimitFacts("fall_early_s", _DUCK, "Early fall, from", "s", "How long before the first word the music may be down.", (0, 5)),
     LimitFacts("duck_depth_max_db", _DUCK, "Depth of a duck, at most", "dB", "How far the music may fall where less would do.", (0, 30), step=0.5),
@@ -86,7 +92,6 @@ def schema() -> dict[str, Any]:
     """JSON Schema (draft 2020-12) of a spec file."""
     defaults = DEFAULT.as_dict()["limits"]
     limits: dict[str, Any] = {f.name: _property(BY_NAME[f.name], defaults[f.name]) for f in fields(Limits)}
-    limits |= {name: {"description": "Part of the published list; carried, not applied by this version."} for name in NOT_JUDGED}
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Mezzavoce delivery spec",

@@ -9,12 +9,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..measure.balance import Balance, Passage
+from ..measure.captions import Captions
+from ..measure.cues import Cue
 from ..measure.loudness import MOMENTARY_TICKS, Loudness, at_blocks, loudness, moving_mean
 from ..measure.measurement import Measurement
 from ..measure.meter import TICKS_PER_S
 from ..measure.music_gain import Duck
 from ..measure.programme import Programme
 from ..measure.speech import Speech
+from ..signal.bells import Bell
 from ..timecode import Clock
 from ..units import Floats
 from .spec import Spec
@@ -40,7 +43,10 @@ class Remedy:
     amount_db: float
     points: tuple[Point, ...] = ()
     source: str | None = None
+    bands: tuple[Bell, ...] = ()
+    """Cuts by band, whole from the second point to the third, fading from the first and to the last."""
     predicted_speech_to_background_lu: float | None = None
+    predicted_audibility: float | None = None
     predicted_integrated_lufs: float | None = None
     predicted_true_peak_dbtp: float | None = None
     headroom_missing_db: float | None = None
@@ -97,6 +103,12 @@ class Evidence:
     balance: Balance | None = None
     passages: tuple[Passage, ...] | None = None
     ducks: tuple[Duck, ...] | None = None
+    cues: tuple[Cue, ...] | None = None
+    captions: Captions | None = None
+    important: tuple[tuple[float, float], ...] = ()
+    """Effects that a person called important, in seconds."""
+    music_beyond: tuple[tuple[float, float], ...] = ()
+    """Where music crosses the end of a part or of the picture, and how many seconds it goes on."""
     local_ratio_lu: Floats = field(default_factory=lambda: np.zeros(0))
 
     @property

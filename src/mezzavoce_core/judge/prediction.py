@@ -5,7 +5,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from ..measure.balance import Balance, local_ratio
+from ..measure.audibility import audibility
+from ..measure.balance import Balance, band_levels, local_ratio
 from ..measure.loudness import MOMENTARY_TICKS, at_blocks, block_mean, integrated_of, moving_mean
 from ..measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
 from ..units import Floats, db_to_power
@@ -61,6 +62,12 @@ def ratio_over(balance: Balance, blocks: NDArray[np.int64]) -> float:
     values = local_ratio(balance)[blocks]
     known = values[np.isfinite(values)]
     return float(known.min()) if len(known) else float("nan")
+
+
+def audibility_over(balance: Balance, blocks: NDArray[np.int64]) -> float | None:
+    """Audibility of speech over some blocks, 0 to 1; None where the bands are not known."""
+    levels = band_levels(balance, blocks)
+    return None if levels is None else float(audibility(*levels))
 
 
 def integrated_with(evidence: Evidence, role: str, points: Sequence[Point]) -> float | None:

@@ -3,16 +3,20 @@
 Lowering and raising are equals: the one that needs less and has the headroom comes first.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..measure.balance import Balance, loudest_under
+from ..measure.loudness import mean_lufs
 from ..measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
 from ..units import amplitude_to_db, db_to_amplitude
+from .carving import carve
 from .model import Evidence, Point, Remedy
-from .prediction import around, gain_curve, integrated_with, ratio_over, with_gain
+from .prediction import around, audibility_over, gain_curve, integrated_with, ratio_over, with_gain
 
 Gap = Callable[[Balance, int], float]
 """A gap in LU, of a balance that begins at a tick of the programme."""
@@ -21,6 +25,7 @@ FALL_S = 0.4
 AHEAD_S = 0.1
 RETURN_S = 0.8
 LARGEST_DB = 24.0
+FADED_DB = -40.0
 _STEP_DB = 0.5
 # A remedy aims a little beyond the limit, so that rounding to 0.1 does not bring the fault back.
 _BEYOND_LU = 0.2
@@ -29,6 +34,18 @@ _BEYOND_LU = 0.2
 def hold_points(evidence: Evidence, in_s: float, out_s: float, gain_db: float) -> tuple[Point, ...]:
     """Four level points that reach a gain just before ``in_s``, hold it to ``out_s`` and come back."""
     return _trapezoid(evidence, (in_s - AHEAD_S - FALL_S, in_s - AHEAD_S, out_s, out_s + RETURN_S), gain_db)
+
+
+def fade(begin_s: float, end_s: float, *, role: str, source: str | None, rising: bool) -> Remedy:
+    """A fade over a stretch, up from -40 dB or down to it."""
+    ends = (FADED_DB, 0.0) if rising else (0.0, FADED_DB)
+    points = tuple(Point(round(t, 3), g) for t, g in zip((begin_s, end_s), ends, strict=True))
+    return Remedy(action="reshape", role=role, amount_db=FADED_DB, points=points, source=source)
+
+
+def with_loudness(evidence: Evidence, remedy: Remedy) -> Remedy:
+    """The remedy with the integrated loudness that it gives."""
+    return replace(remedy, predicted_integrated_lufs=integrated_with(evidence, remedy.role, remedy.points))
 
 
 def lower_spot(evidence: Evidence, in_s: float, out_s: float, amount_db: float, ramp_s: float) -> Remedy:
@@ -46,51 +63,120 @@ def _trapezoid(evidence: Evidence, times_s: tuple[float, float, float, float], g
 def balance_remedies(
     evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], *, wanted: float, gap: Gap | None = None
 ) -> tuple[Remedy | None, tuple[Remedy, ...]]:
-    """The remedy for too thin a gap over some blocks, and its alternatives.
+    """The remedy for too thin a gap over some blocks, and its alternatives: less of what lies under, more voice, or cuts by band where they do.
 
     ``gap`` measures the gap (default: the lowest local ratio over the blocks), ``wanted`` is what it has to reach.
     """
     if evidence.balance is None or evidence.balance.background is None:
         return None, ()
-    gap = gap or (lambda balance, first: ratio_over(balance, blocks - first // TICKS_PER_BLOCK))
+    search = _Search(evidence, in_s, out_s, blocks, gap)
     under = loudest_under(evidence.balance, blocks)
-    ways = (("lower", under, -1), ("raise", "dialogue", 1))
-    options = [_search(evidence, in_s, out_s, gap, wanted, action=action, role=role, sign=sign) for action, role, sign in ways]
+    options = [search.best(_Way("lower", under, -1), wanted), search.best(_Way("raise", "dialogue", 1), wanted)]
     options.sort(key=lambda r: (not r.enough, abs(r.amount_db)))
+    if gap is None and (cut := carve(evidence, in_s, out_s, blocks, audible=evidence.spec.limits.audibility_min or 0.0, ratio=wanted)) is not None:
+        options.append(_checked(search, cut, wanted))
     return options[0], tuple(options[1:])
 
 
-def _search(evidence: Evidence, in_s: float, out_s: float, gap: Gap, wanted: float, *, action: str, role: str, sign: int) -> Remedy:
-    """The smallest gain in steps of 0.5 dB with which the gap is wide enough, or the largest sensible one."""
-    assert evidence.balance is not None
-    first, last = around(in_s, out_s, len(evidence.balance.voice))
-    balance = evidence.balance.part(first, last)
+def audibility_remedies(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float) -> tuple[Remedy | None, tuple[Remedy, ...]]:
+    """The remedy where the level is right and bands of the voice are covered: cuts by band; else level as for any thin gap."""
+    if evidence.balance is None or evidence.balance.background is None:
+        return None, ()
+    # Audibility grows by one over 30 dB.
+    search = _Search(evidence, in_s, out_s, blocks, lambda balance, first: 30 * (audibility_over(balance, blocks - first // TICKS_PER_BLOCK) or 0.0))
+    under = loudest_under(evidence.balance, blocks)
+    options = [search.best(way, 30 * wanted) for way in (_Way("lower", under, -1), _Way("raise", "dialogue", 1))]
+    options = [replace(o, predicted_speech_to_background_lu=search.ratio_with(o)) for o in options]
+    options.sort(key=lambda r: (not r.enough, abs(r.amount_db)))
+    cut = carve(evidence, in_s, out_s, blocks, audible=wanted)
+    return (options[0], tuple(options[1:])) if cut is None else (cut, tuple(options))
 
-    def points(steps: int) -> tuple[Point, ...]:
-        return hold_points(evidence, in_s, out_s, sign * steps * _STEP_DB)
 
-    def ratio(steps: int) -> float:
-        return gap(with_gain(balance, role, gain_curve(points(steps), last - first, first)), first)
+@dataclass(frozen=True)
+class _Way:
+    """What is moved, and which way."""
 
-    # More gain never makes the gap thinner, so halving finds the first step that does.
-    low, high = 1, round(LARGEST_DB / _STEP_DB)
-    while low < high:
-        middle = (low + high) // 2
-        if ratio(middle) >= wanted + _BEYOND_LU:
-            high = middle
-        else:
-            low = middle + 1
-    amount, reached = low * _STEP_DB, ratio(low)
-    headroom = _headroom_db(evidence, in_s, out_s) if action == "raise" else np.inf
-    return Remedy(
-        action=action,
-        role=role,
-        amount_db=sign * amount,
-        points=points(low),
-        predicted_speech_to_background_lu=reached,
-        predicted_integrated_lufs=integrated_with(evidence, role, points(low)),
-        enough=bool(reached >= wanted and amount <= headroom),
-    )
+    action: str
+    role: str
+    sign: int
+
+
+@dataclass(frozen=True)
+class _Search:
+    """Looks for the smallest gain with which a gap over some blocks is wide enough."""
+
+    evidence: Evidence
+    in_s: float
+    out_s: float
+    blocks: NDArray[np.int64]
+    gap: Gap | None
+
+    @cached_property
+    def first(self) -> int:
+        """Tick at which the part begins that matters."""
+        assert self.evidence.balance is not None
+        return around(self.in_s, self.out_s, len(self.evidence.balance.voice))[0]
+
+    @cached_property
+    def part(self) -> Balance:
+        """That part."""
+        assert self.evidence.balance is not None
+        return self.evidence.balance.part(*around(self.in_s, self.out_s, len(self.evidence.balance.voice)))
+
+    @property
+    def here(self) -> NDArray[np.int64]:
+        """The blocks on its clock."""
+        here: NDArray[np.int64] = self.blocks - self.first // TICKS_PER_BLOCK
+        return here
+
+    def changed(self, role: str, points: Sequence[Point]) -> Balance:
+        """The part with level points."""
+        return with_gain(self.part, role, gain_curve(points, len(self.part.voice), self.first))
+
+    def ratio_with(self, remedy: Remedy) -> float:
+        """Lowest local ratio that a remedy gives."""
+        return ratio_over(self.changed(remedy.role, remedy.points), self.here)
+
+    def best(self, way: _Way, wanted: float) -> Remedy:
+        """The smallest gain in steps of 0.5 dB that does, or the largest sensible one."""
+
+        def points(steps: int) -> tuple[Point, ...]:
+            return hold_points(self.evidence, self.in_s, self.out_s, way.sign * steps * _STEP_DB)
+
+        def reached(steps: int) -> float:
+            balance = self.changed(way.role, points(steps))
+            return ratio_over(balance, self.here) if self.gap is None else self.gap(balance, self.first)
+
+        # More gain never makes the gap thinner, so halving finds the first step that does.
+        low, high = 1, round(LARGEST_DB / _STEP_DB)
+        while low < high:
+            middle = (low + high) // 2
+            if reached(middle) >= wanted + _BEYOND_LU:
+                high = middle
+            else:
+                low = middle + 1
+        found, amount = reached(low), low * _STEP_DB
+        headroom = _headroom_db(self.evidence, self.in_s, self.out_s) if way.action == "raise" else np.inf
+        return Remedy(
+            action=way.action,
+            role=way.role,
+            amount_db=way.sign * amount,
+            points=points(low),
+            predicted_speech_to_background_lu=found,
+            predicted_audibility=audibility_over(self.changed(way.role, points(low)), self.here),
+            predicted_integrated_lufs=integrated_with(self.evidence, way.role, points(low)),
+            enough=bool(found >= wanted and amount <= headroom),
+        )
+
+
+def _checked(search: _Search, cut: Remedy, wanted: float) -> Remedy:
+    """Cuts lower what lies under by some decibels on the whole, hence the lowest local ratio as well: whether that does."""
+    now, over_all = ratio_over(search.part, search.here), cut.predicted_speech_to_background_lu
+    voice, background = (mean_lufs(search.part.blocks[name][search.here]) for name in ("voice", "background"))
+    if over_all is None or voice is None or background is None:
+        return replace(cut, enough=False)
+    lowest = now + over_all - (voice - background)
+    return replace(cut, predicted_speech_to_background_lu=lowest, enough=bool(lowest >= wanted))
 
 
 def _headroom_db(evidence: Evidence, in_s: float, out_s: float) -> float:

@@ -55,6 +55,10 @@ class Limits:
     voice_spread_lu: float | None = 4.0
     noise_below_speech_lu: float | None = 25.0
     effect_over_speech_lu: float | None = -3.0
+    audibility_min: float | None = 0.65
+    cue_jump_lu: float | None = 4.0
+    entry_max_db: float | None = 20.0
+    end_ramp_min_s: float | None = 0.15
 
 
 @dataclass(frozen=True)
@@ -86,8 +90,6 @@ PRESETS: tuple[Spec, ...] = (
     Spec("Accessible audio", Limits(integrated_lufs=None, true_peak_max_dbtp=None, clearance_lu=20.0), "WCAG 2 SC 1.4.7"),
 )
 DEFAULT = PRESETS[0]
-# Limits of the published list that this version does not judge yet: a spec may carry them, none is applied.
-NOT_JUDGED = ("audibility_min", "cue_jump_lu", "entry_max_db", "end_ramp_min_s")
 BOUNDS: dict[str, tuple[float, float]] = {
     "integrated_lufs": (-60, 0),
     "integrated_tolerance_lu": (0, 20),
@@ -120,6 +122,10 @@ BOUNDS: dict[str, tuple[float, float]] = {
     "voice_spread_lu": (0.5, 40),
     "noise_below_speech_lu": (0, 60),
     "effect_over_speech_lu": (-40, 40),
+    "audibility_min": (0, 1),
+    "cue_jump_lu": (0.5, 40),
+    "entry_max_db": (3, 80),
+    "end_ramp_min_s": (0, 5),
 }
 """Smallest and largest value of every number."""
 _NEVER_NULL = ("integrated_tolerance_lu", "bridge_s", "duration_tolerance_s")
@@ -159,7 +165,7 @@ def from_dict(data: Any) -> Spec:
     foreign = sorted(set(data) - set(_TOP))
     if foreign:
         raise SpecError(f"A spec has no field “{foreign[0]}”; it has {', '.join(_TOP)}.")
-    given = {name: value for name, value in data.get("limits", {}).items() if name not in NOT_JUDGED}
+    given = dict(data.get("limits", {}))
     known = {f.name: f for f in fields(Limits)}
     unknown = sorted(set(given) - set(known))
     if unknown:

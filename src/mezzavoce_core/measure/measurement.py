@@ -85,6 +85,12 @@ class Measurement:
         parts = [s.levels.bands * db_to_power(s.gain_db) for s in self.stems if s.role == role]
         return np.sum(parts, axis=0) if parts else None
 
+    def music_stems(self, *, gain: float = 1.0) -> list[tuple[str, Floats]]:
+        """Every music stem with its weighted power per tick; of equal names the later ones are counted."""
+        music = [s for s in self.stems if s.role == "music"]
+        names = [s.name if [m.name for m in music].index(s.name) == k else f"{s.name} ({k + 1})" for k, s in enumerate(music)]
+        return [(name, self.stem_power(s, gain=gain)) for name, s in zip(names, music, strict=True)]
+
     def stem_power(self, stem: StemLevels, *, gain: float = 1.0) -> Floats:
         """Weighted power per tick of one stem as it lies in the mix."""
         weights = channel_weights(self.file.layout, self.file.channels)

@@ -4,7 +4,7 @@ A gate suffices on a stem: its quiet parts are silence, room and breath, far bel
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -31,6 +31,23 @@ class Speech:
     out_s: float
     confidence: float
     by_hand: bool = False
+
+
+SPEECH, NO_SPEECH, IMPORTANT_EFFECT = "speech", "no-speech", "important-effect"
+CORRECTIONS = (SPEECH, NO_SPEECH, IMPORTANT_EFFECT)
+
+
+@dataclass(frozen=True)
+class Correction:
+    """What a person said about a stretch (seconds): somebody speaks there, nobody does, or the effect there matters. A later one wins."""
+
+    kind: str
+    in_s: float
+    out_s: float
+
+    def shifted(self, by_s: float) -> "Correction":
+        """The same on another clock, no earlier than its beginning."""
+        return Correction(self.kind, max(0.0, self.in_s + by_s), self.out_s + by_s)
 
 
 def find_speech(power: Floats) -> tuple[Speech, ...]:
@@ -67,15 +84,23 @@ def _trim(loud: NDArray[np.bool_], span: tuple[int, int]) -> tuple[int, int]:
     return (span[0] + int(inside[0]), span[0] + int(inside[-1]) + 1) if len(inside) else (span[0], span[0])
 
 
-def correct(speech: Sequence[Speech], by_hand: Sequence[Speech]) -> tuple[Speech, ...]:
-    """Measured intervals with those set by hand laid over them: where a hand spoke, the measurement is silent."""
-    kept: list[Speech] = []
-    for found in speech:
-        pieces = [(found.in_s, found.out_s)]
-        for hand in by_hand:
-            pieces = [p for a, b in pieces for p in ((a, min(b, hand.in_s)), (max(a, hand.out_s), b)) if p[1] - p[0] > _SHORTEST_S]
-        kept += [Speech(a, b, found.confidence) for a, b in pieces]
-    return tuple(sorted([*kept, *by_hand], key=lambda s: s.in_s))
+def correct(speech: Sequence[Speech], corrections: Sequence[Correction]) -> tuple[Speech, ...]:
+    """Measured intervals with what was set by hand laid over them, in the order it was set: where a hand spoke, what was before is silent."""
+    found = list(speech)
+    for hand in corrections:
+        if hand.kind == IMPORTANT_EFFECT or hand.out_s <= hand.in_s:
+            continue
+        found = [piece for s in found for piece in _without(s, hand)]
+        if hand.kind == SPEECH:
+            found.append(Speech(hand.in_s, hand.out_s, 1.0, by_hand=True))
+    return tuple(sorted(found, key=lambda s: s.in_s))
+
+
+def _without(speech: Speech, hand: Correction) -> list[Speech]:
+    """What is left of an interval beside one set by hand; of a measured one no crumbs."""
+    least = 0.0 if speech.by_hand else _SHORTEST_S
+    pieces = ((speech.in_s, min(speech.out_s, hand.in_s)), (max(speech.in_s, hand.out_s), speech.out_s))
+    return [replace(speech, in_s=a, out_s=b) for a, b in pieces if b - a > least]
 
 
 def speech_ticks(speech: Sequence[Speech], ticks: int) -> NDArray[np.bool_]:

@@ -54,6 +54,8 @@ class FileInfo:
     frame_rate_varies: bool = False
     codec: str = ""
     streams: tuple[Stream, ...] = ()
+    picture_s: float | None = None
+    """How long the picture lasts, where the file says so."""
 
     @property
     def rate(self) -> FrameRate:
@@ -155,6 +157,7 @@ def _facts(facts: dict[str, Any], name: str) -> FileInfo:
         frame_rate_varies=_varies(picture),
         codec=str(sounds[0].get("codec_name", "")),
         streams=streams,
+        picture_s=_number(picture.get("duration")) or None if picture else None,
     )
 
 

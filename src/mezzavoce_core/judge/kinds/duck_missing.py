@@ -6,6 +6,7 @@ from ...measure.balance import Passage, blocks_between
 from ..ducking import known_ducks, served
 from ..model import MUST, SHOULD, Evidence, Finding, Kind
 from ..remedies import balance_remedies
+from ..sources import source_of
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
@@ -34,6 +35,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limits.clearance_lu,
             unit="LU",
             role="music",
+            source=source_of(evidence, "music", passage.in_s, passage.out_s),
             remedy=remedy,
             alternatives=alternatives,
         )

@@ -1,4 +1,4 @@
-"""Words are lost because what lies under the voice comes too close: the gap from moment to moment is below the clearance."""
+"""Words are lost because what lies under the voice comes too close: from moment to moment, or in the bands that carry them."""
 
 from collections.abc import Iterator
 
@@ -9,20 +9,26 @@ from ...measure.balance import Passage, blocks_between, loudest_under
 from ...measure.meter import BLOCKS_PER_S
 from ...signal.spans import join
 from ..model import MUST, SHOULD, Evidence, Finding, Kind
-from ..remedies import balance_remedies
+from ..remedies import audibility_remedies, balance_remedies
+from ..sources import source_of
 
 # A dip of the gap shorter than this is a breath between two notes, not a lost word.
 _SHORTEST_S = 0.4
+# Where conditions count as poor (ANSI S3.5-1997, from memory).
+_LOST_BELOW = 0.45
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
-    """A finding for each stretch inside a passage, joined over less than 1 s."""
+    """A finding for each stretch inside a passage, joined over less than 1 s; for a passage without one, where its audibility is too low."""
     limits = evidence.spec.limits
-    if limits.clearance_lu is None or evidence.balance is None:
+    if evidence.balance is None:
         return
     for passage in evidence.passages or ():
-        for first, last, blocks in thin_stretches(evidence, passage):
+        thin = list(thin_stretches(evidence, passage)) if limits.clearance_lu is not None else []
+        for first, last, blocks in thin:
             yield _finding(evidence, first, last, blocks)
+        if not thin and limits.audibility_min is not None and passage.audibility is not None and round(passage.audibility, 2) < limits.audibility_min:
+            yield _by_bands(evidence, passage, passage.audibility, limits.audibility_min)
 
 
 def thin_stretches(evidence: Evidence, passage: Passage) -> Iterator[tuple[float, float, NDArray[np.int64]]]:
@@ -36,6 +42,32 @@ def thin_stretches(evidence: Evidence, passage: Passage) -> Iterator[tuple[float
         inside = thin[(thin >= first) & (thin < last)]
         if len(inside) >= _SHORTEST_S * BLOCKS_PER_S:
             yield max(passage.in_s, first / BLOCKS_PER_S), min(passage.out_s, last / BLOCKS_PER_S), inside
+
+
+def _by_bands(evidence: Evidence, passage: Passage, heard: float, limit: float) -> Finding:
+    assert evidence.balance is not None
+    blocks = blocks_between(evidence.balance.active, passage.in_s, passage.out_s)
+    remedy, alternatives = audibility_remedies(evidence, passage.in_s, passage.out_s, blocks, limit)
+    under = loudest_under(evidence.balance, blocks)
+    return Finding(
+        kind=KIND.name,
+        family=KIND.family,
+        severity=MUST if heard < _LOST_BELOW else SHOULD,
+        in_s=passage.in_s,
+        out_s=passage.out_s,
+        title=f"Words covered by bands of the {under}",
+        message=(
+            f"The {under} covers the voice where its words are told apart, most around {passage.weakest_band_hz} Hz: {heard:.2f} of 1 is audible, "
+            f"{limit:g} is wanted. On the whole the levels stand right, so cuts by band help more than a lower {under}."
+        ),
+        measured=heard,
+        limit=limit,
+        unit="of 1",
+        role=under,
+        source=source_of(evidence, under, passage.in_s, passage.out_s),
+        remedy=remedy,
+        alternatives=alternatives,
+    )
 
 
 def _finding(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64]) -> Finding:
@@ -58,6 +90,7 @@ def _finding(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.i
         limit=limits.clearance_lu,
         unit="LU",
         role=under,
+        source=source_of(evidence, under, in_s, out_s),
         remedy=remedy,
         alternatives=alternatives,
     )

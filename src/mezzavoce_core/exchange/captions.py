@@ -1,0 +1,52 @@
+"""Captions from WebVTT (W3C) or SubRip files."""
+
+from io import StringIO
+from pathlib import Path
+
+import webvtt
+from charset_normalizer import from_bytes
+from webvtt.errors import MalformedCaptionError, MalformedFileError
+
+from ..errors import CaptionError
+from ..measure.captions import Caption
+
+_LARGEST_BYTES = 20_000_000
+
+
+def read_captions(path: Path) -> tuple[Caption, ...]:
+    """The captions of a file in order of time. Raises CaptionError with a sentence."""
+    try:
+        if path.stat().st_size > _LARGEST_BYTES:
+            raise CaptionError(f"“{path.name}” is far too large for captions; give a WebVTT or SubRip file.")
+        return parse_captions(path.read_bytes(), path.name)
+    except OSError:
+        raise CaptionError(f"There is no caption file “{path.name}”; check the path.") from None
+
+
+def parse_captions(content: bytes, name: str) -> tuple[Caption, ...]:
+    """The same from the content of a file; its encoding is found where it is not UTF-8."""
+    text = _text(content, name)
+    try:
+        found = webvtt.from_buffer(StringIO(text), format="vtt" if text.startswith("WEBVTT") else "srt")
+        captions = [Caption(_seconds(c.start), _seconds(c.end), c.text) for c in found.captions]
+    except (MalformedFileError, MalformedCaptionError, ValueError, IndexError) as error:
+        raise CaptionError(f"“{name}” is neither WebVTT nor SubRip ({error}); export the captions again.") from None
+    kept = sorted((c for c in captions if c.out_s > c.in_s), key=lambda c: c.in_s)
+    if not kept:
+        raise CaptionError(f"“{name}” holds no captions; export them again as WebVTT or SubRip.")
+    return tuple(kept)
+
+
+def _text(content: bytes, name: str) -> str:
+    try:
+        return content.decode("utf-8-sig").lstrip()
+    except UnicodeDecodeError:
+        guess = from_bytes(content).best()
+        if guess is None:
+            raise CaptionError(f"“{name}” is no text; give a WebVTT or SubRip file, best in UTF-8.") from None
+        return str(guess).lstrip("\ufeff").lstrip()
+
+
+def _seconds(stamp: str) -> float:
+    *hours, minutes, seconds = stamp.split(":")
+    return int(hours[0] if hours else 0) * 3600 + int(minutes) * 60 + float(seconds)

@@ -1,0 +1,111 @@
+"""Everything that the kinds of findings look at, drawn together from a measurement and from what people added to it."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from ..measure.balance import Balance, local_ratio, passage
+from ..measure.captions import Caption, on_programme
+from ..measure.cues import find_cues
+from ..measure.loudness import block_mean, loudness, mean_lufs
+from ..measure.measurement import Measurement, inside
+from ..measure.meter import TICKS_PER_S
+from ..measure.music_gain import Duck, with_levels
+from ..measure.programme import Programme, find_programme
+from ..measure.speech import IMPORTANT_EFFECT, Correction, Speech, correct, find_speech, passage_spans, speech_ticks
+from ..timecode import Clock
+from ..units import Floats, amplitude_to_db
+from .model import Evidence
+from .overrun import music_beyond
+from .spec import Spec
+
+_SOUNDS = 0.5
+_BACKGROUND = ("music", "effects", "background")
+
+
+def gather(
+    measurement: Measurement, spec: Spec, corrections: Sequence[Correction] = (), programme: Programme | None = None, captions: Sequence[Caption] = ()
+) -> Evidence:
+    """The evidence of a measurement under a spec. Corrections and captions carry times of the file."""
+    clock = Clock.starting(measurement.file.start_timecode, measurement.file.rate)
+    programme = programme or find_programme(measurement.mix, clock, measurement.duration_s)
+    measured = measurement.cropped(programme)
+    gain = 2.0 if spec.limits.mono == "dual" and measurement.file.channels == 1 else 1.0
+    power = measured.mix_power(gain=gain)
+    breaks = ~inside(programme)[: len(power)]
+    evidence = Evidence(
+        measurement=measured,
+        spec=spec,
+        clock=replace(clock, origin_s=round(programme.in_s * TICKS_PER_S) / TICKS_PER_S),
+        power=power,
+        breaks=breaks,
+        programme=programme,
+        loudness=loudness(power, breaks),
+        dialogue_lufs=None,
+        true_peak_dbtp=amplitude_to_db(measured.mix.true_peak.max(axis=0)),
+        music_beyond=music_beyond(measurement, programme),
+    )
+    by_hand = [c.shifted(-evidence.origin_s) for c in corrections if c.out_s > evidence.origin_s]
+    voice = measured.role_power("dialogue", gain=gain)
+    if voice is not None:
+        evidence = _with_voice(evidence, voice, by_hand, gain)
+        evidence = _with_captions(evidence, captions)
+    return _with_cues(evidence, gain)
+
+
+def _with_voice(evidence: Evidence, voice: Floats, corrections: Sequence[Correction], gain: float) -> Evidence:
+    measured, limits = evidence.measurement, evidence.spec.limits
+    speech = correct(find_speech(voice), corrections)
+    flags = speech_ticks(speech, len(voice))
+    music = measured.role_power("music", gain=gain)
+    effects, background = measured.role_power("effects", gain=gain), measured.role_power(*_BACKGROUND, gain=gain)
+    under = {role: bands for role in _BACKGROUND if (bands := measured.role_bands(role)) is not None}
+    balance = Balance(voice, music, effects, background, flags, measured.role_bands("dialogue"), under)
+    spans = passage_spans(speech, limits.bridge_s)
+    return replace(
+        evidence,
+        dialogue_lufs=mean_lufs(block_mean(voice)[np.flatnonzero(balance.active)]),
+        speech=speech,
+        balance=balance,
+        passages=tuple(passage(balance, a, b) for a, b in spans),
+        ducks=_ducks(measured, music, speech, corrections),
+        local_ratio_lu=local_ratio(balance),
+        important=tuple((c.in_s, c.out_s) for c in corrections if c.kind == IMPORTANT_EFFECT),
+    )
+
+
+def _ducks(measured: Measurement, music: Floats | None, speech: Sequence[Speech], corrections: Sequence[Correction]) -> tuple[Duck, ...] | None:
+    """The measured moves of the music, looked at again where a hand set other speech."""
+    gain, levels = measured.gain, measured.music_levels()
+    if music is None or gain is None or levels is None:
+        return None
+    spans = [(s.in_s, s.out_s) for s in speech]
+    for hand in corrections:
+        if hand.kind != IMPORTANT_EFFECT:
+            gain = gain.again(levels, spans, hand.in_s, hand.out_s)
+    cues = [(c.in_s, c.out_s) for c in find_cues([("music", music)])]
+    return with_levels([d for d in gain.ducks if _sounds(d, cues, len(music) / TICKS_PER_S)], music)
+
+
+def _sounds(duck: Duck, cues: Sequence[tuple[float, float]], duration_s: float) -> bool:
+    """Whether music plays in its bed: between two cues there is nothing to be lowered."""
+    begin, end = duck.fall_end_s or 0.0, duration_s if duck.return_start_s is None else duck.return_start_s
+    return sum(max(0.0, min(end, b) - max(begin, a)) for a, b in cues) > _SOUNDS * (end - begin)
+
+
+def _with_captions(evidence: Evidence, captions: Sequence[Caption]) -> Evidence:
+    """Captions on the programme's clock, whatever they count from: the file, the programme, or the start timecode."""
+    if not captions or evidence.balance is None:
+        return evidence
+    zeros = [evidence.origin_s, 0.0, evidence.clock.start_s + evidence.origin_s]
+    return replace(evidence, captions=on_programme(captions, evidence.balance.flags, zeros))
+
+
+def _with_cues(evidence: Evidence, gain: float) -> Evidence:
+    measured = evidence.measurement
+    if not measured.has("music"):
+        return evidence
+    times = np.arange(len(evidence.power)) / TICKS_PER_S
+    moved = np.sum([d.gain_db(times) for d in evidence.ducks], axis=0) if evidence.ducks else None
+    return replace(evidence, cues=find_cues(measured.music_stems(gain=gain), moved))

@@ -1,0 +1,68 @@
+"""A caption shows words where nobody is heard to speak."""
+
+from collections.abc import Iterator
+
+from ...measure.captions import Caption, is_heard
+from ..model import SHOULD, Evidence, Finding, Kind
+
+_FITS, _FEWEST = 0.5, 4
+_CLOSE_S = 1.0
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each caption without speech, joined over less than a second; one for all where the captions do not fit at all."""
+    captions, balance = evidence.captions, evidence.balance
+    if captions is None or balance is None:
+        return
+    unheard = [c for c in captions.spoken if not is_heard(c, balance.flags) and c.out_s > 0 and c.in_s < evidence.duration_s]
+    if captions.fit < _FITS and len(captions.spoken) >= _FEWEST:
+        yield _foreign(evidence, captions.fit, len(captions.spoken))
+        return
+    for group in _close(unheard):
+        words = " ".join(" ".join(c.text.split()) for c in group)
+        yield _finding(
+            group[0].in_s,
+            group[-1].out_s,
+            title="Caption without voice",
+            message=f"The caption “{words[:80]}{'…' if len(words) > 80 else ''}” stands over no speech; the words are missing, or the caption lies elsewhere.",
+            measured=0.0,
+        )
+
+
+def _foreign(evidence: Evidence, fit: float, count: int) -> Finding:
+    return _finding(
+        0.0,
+        evidence.duration_s,
+        title="Captions do not fit the speech",
+        message=f"Only {fit:.0%} of {count} captions lie on speech; they seem to belong to another programme or version. Check the caption file.",
+        measured=fit,
+    )
+
+
+def _finding(in_s: float, out_s: float, *, title: str, message: str, measured: float) -> Finding:
+    return Finding(
+        kind=KIND.name,
+        family=KIND.family,
+        severity=SHOULD,
+        in_s=max(0.0, in_s),
+        out_s=out_s,
+        title=title,
+        message=message,
+        measured=measured,
+        limit=_FITS,
+        unit="of 1",
+        role="dialogue",
+    )
+
+
+def _close(captions: list[Caption]) -> list[list[Caption]]:
+    groups: list[list[Caption]] = []
+    for caption in captions:
+        if groups and caption.in_s - groups[-1][-1].out_s < _CLOSE_S:
+            groups[-1].append(caption)
+        else:
+            groups.append([caption])
+    return groups
+
+
+KIND = Kind("caption-unheard", "voice", find)

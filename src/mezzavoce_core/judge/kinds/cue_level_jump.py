@@ -1,0 +1,46 @@
+"""A cue is much louder or softer than the other cues."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ..model import NOTE, Evidence, Finding, Kind, Point, Remedy
+
+_FEWEST, _SHORTEST_S = 3, 3.0
+_RAMP_S = 0.2
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each cue of 3 s or more that stands further than ``cue_jump_lu`` from the median of the others; two have no middle."""
+    limit = evidence.spec.limits.cue_jump_lu
+    cues = [c for c in evidence.cues or () if c.length_s >= _SHORTEST_S]
+    if limit is None or len(cues) < _FEWEST:
+        return
+    for cue in cues:
+        usual = float(np.median([c.level_lufs for c in cues if c is not cue]))
+        off = cue.level_lufs - usual
+        if round(abs(off), 1) <= limit:
+            continue
+        gain = -round(off, 1)
+        points = tuple(
+            Point(min(max(t, 0.0), evidence.duration_s), g)
+            for t, g in ((cue.in_s - _RAMP_S, 0.0), (cue.in_s, gain), (cue.out_s, gain), (cue.out_s + _RAMP_S, 0.0))
+        )
+        yield Finding(
+            kind=KIND.name,
+            family=KIND.family,
+            severity=NOTE,
+            in_s=cue.in_s,
+            out_s=cue.out_s,
+            title=f"Cue {abs(off):.1f} LU {'louder' if off > 0 else 'softer'} than the others",
+            message=f"In the clear this cue stands at {cue.level_lufs:.1f} LUFS, the others around {usual:.1f}; within {limit:g} LU they belong together.",
+            measured=abs(off),
+            limit=limit,
+            unit="LU",
+            role="music",
+            source=cue.sources[0],
+            remedy=Remedy(action="lower" if gain < 0 else "raise", role="music", amount_db=gain, points=points, source=cue.sources[0]),
+        )
+
+
+KIND = Kind("cue-level-jump", "music", find)

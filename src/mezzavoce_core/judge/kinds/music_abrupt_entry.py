@@ -1,0 +1,68 @@
+"""A cue or an effect comes in from one moment to the next where nobody speaks."""
+
+from collections.abc import Iterator
+
+from ...measure.cues import Cue, find_cues, rise_db
+from ...measure.meter import TICKS_PER_S
+from ..model import NOTE, Evidence, Finding, Kind
+from ..remedies import fade
+
+_FADE_S = 0.5
+_FIRST_S = 1.0
+_NEAR_LEVEL_LU, _NEAR_PROGRAMME_LU = 6.0, 8.0
+_EFFECT_LEAST_S = 1.0
+_SPEECH_NEAR_S = 0.5
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each entry at full level that lifts the mix by more than ``entry_max_db`` within 0.1 s.
+
+    The programme's own beginning is none, nor is a soft opening that grows, nor a short effect: a door may slam.
+    """
+    limit, measured = evidence.spec.limits.entry_max_db, evidence.measurement
+    if limit is None:
+        return
+    effects = [("effects", p)] if (p := measured.role_power("effects")) is not None else []
+    cues = [("music", c) for c in evidence.cues or ()]
+    cues += [("effects", c) for c in find_cues(effects) if c.length_s >= _EFFECT_LEAST_S]
+    for role, cue in cues:
+        rise = rise_db(evidence.power, cue.in_s)
+        if round(rise, 1) > limit and _full(evidence, cue) and not _spoken(evidence, cue.in_s):
+            yield _finding(role, cue, rise, limit)
+
+
+def _full(evidence: Evidence, cue: Cue) -> bool:
+    """Whether it opens at its level, and at that of the programme."""
+    programme = evidence.loudness.integrated_lufs
+    if cue.in_s < _FIRST_S or programme is None:
+        return False
+    return cue.opening_lufs > cue.level_lufs - _NEAR_LEVEL_LU and cue.opening_lufs > programme - _NEAR_PROGRAMME_LU
+
+
+def _spoken(evidence: Evidence, at_s: float) -> bool:
+    if evidence.balance is None:
+        return False
+    first, last = (max(0, round((at_s + d) * TICKS_PER_S)) for d in (-_SPEECH_NEAR_S, _SPEECH_NEAR_S))
+    return bool(evidence.balance.flags[first:last].any())
+
+
+def _finding(role: str, cue: Cue, rise: float, limit: float) -> Finding:
+    what = "The music" if role == "music" else "The effect"
+    return Finding(
+        kind=KIND.name,
+        family=KIND.family,
+        severity=NOTE,
+        in_s=cue.in_s,
+        out_s=cue.in_s + _FADE_S,
+        title=f"{what[4:].capitalize()} comes in abruptly",
+        message=f"{what} lifts the mix by {rise:.1f} dB within a tenth of a second; more than {limit:g} dB startles where nothing prepares it.",
+        measured=rise,
+        limit=limit,
+        unit="dB",
+        role=role,
+        source=cue.sources[0] if role == "music" else None,
+        remedy=fade(cue.in_s, cue.in_s + _FADE_S, role=role, source=cue.sources[0] if role == "music" else None, rising=True),
+    )
+
+
+KIND = Kind("music-abrupt-entry", "music", find)

@@ -1,0 +1,60 @@
+"""A cue ends from one moment to the next, without a fade and without its own last note dying away."""
+
+from collections.abc import Iterator
+
+from ...measure.cues import Cue
+from ...measure.loudness import mean_lufs
+from ...measure.meter import TICKS_PER_S
+from ..model import SHOULD, Evidence, Finding, Kind
+from ..remedies import fade
+
+_FADE_S = 0.8
+_HEARD_LU = 6.0
+_LAST_S = 0.1
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each cue whose end takes less than ``end_ramp_min_s``, where nothing else in the mix hides it and the music does not run on.
+
+    What lasts to the end of the programme is no cut: a reel ends in the middle of its music, and another follows.
+    """
+    limit = evidence.spec.limits.end_ramp_min_s
+    if limit is None:
+        return
+    runs_on = [at for at, _ in evidence.music_beyond]
+    for cue in evidence.cues or ():
+        if (
+            cue.out_s < evidence.duration_s - _LAST_S
+            and round(cue.fade_s, 2) < limit
+            and _heard(evidence, cue)
+            and not any(abs(cue.out_s - at) < _FADE_S for at in runs_on)
+        ):
+            yield _finding(evidence, cue, limit)
+
+
+def _heard(evidence: Evidence, cue: Cue) -> bool:
+    """Whether the mix falls with it."""
+    end = round(cue.out_s * TICKS_PER_S)
+    before, after = mean_lufs(evidence.power[max(0, end - 30) : end - 2]), mean_lufs(evidence.power[end + 2 : end + 32])
+    return before is not None and (after is None or before - after >= _HEARD_LU)
+
+
+def _finding(evidence: Evidence, cue: Cue, limit: float) -> Finding:
+    return Finding(
+        kind=KIND.name,
+        family=KIND.family,
+        severity=SHOULD,
+        in_s=max(cue.in_s, cue.out_s - _FADE_S),
+        out_s=cue.out_s,
+        title="Music is cut off",
+        message=f"The music stops within {cue.fade_s:.2f} s, without a fade; an end that takes less than {limit:g} s is heard as a cut.",
+        measured=cue.fade_s,
+        limit=limit,
+        unit="s",
+        role="music",
+        source=cue.sources[0],
+        remedy=fade(max(cue.in_s, cue.out_s - _FADE_S), cue.out_s, role="music", source=cue.sources[0], rising=False),
+    )
+
+
+KIND = Kind("music-cut-off", "music", find)

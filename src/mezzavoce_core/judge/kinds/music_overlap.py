@@ -1,0 +1,44 @@
+"""Two cues sound at once across a join: one is not gone while the other is there already."""
+
+from collections.abc import Iterator
+
+from ...measure.cues import Meeting, meetings
+from ..model import SHOULD, Evidence, Finding, Kind, Point, Remedy
+
+LEAST_S = 0.5
+"""Common practice: a crossfade keeps two cues at their level for a moment only."""
+_FADE_S = 0.4
+_AWAY_DB = -60.0
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each pair of cues that both stand at their level for half a second or more."""
+    for meeting in meetings(evidence.cues or (), evidence.measurement.music_stems()):
+        if meeting.out_s - meeting.in_s >= LEAST_S:
+            yield _finding(meeting)
+
+
+def _finding(meeting: Meeting) -> Finding:
+    length = meeting.out_s - meeting.in_s
+    points = (Point(max(0.0, meeting.in_s - _FADE_S), 0.0), Point(meeting.in_s, _AWAY_DB), Point(meeting.ends.out_s, _AWAY_DB))
+    return Finding(
+        kind=KIND.name,
+        family=KIND.family,
+        severity=SHOULD,
+        in_s=meeting.in_s,
+        out_s=meeting.out_s,
+        title="Two cues at once",
+        message=(
+            f"For {length:.1f} s the cue of “{meeting.ends.sources[0]}” and the one of “{meeting.begins.sources[0]}” sound together at their full level; "
+            f"more than {LEAST_S:g} s is no crossfade."
+        ),
+        measured=length,
+        limit=LEAST_S,
+        unit="s",
+        role="music",
+        source=meeting.ends.sources[0],
+        remedy=Remedy(action="remove", role="music", amount_db=_AWAY_DB, points=points, source=meeting.ends.sources[0]),
+    )
+
+
+KIND = Kind("music-overlap", "music", find)

@@ -1,0 +1,32 @@
+"""Somebody speaks and no caption says what."""
+
+from collections.abc import Iterator
+
+from ...measure.captions import uncaptioned
+from ..model import NOTE, Evidence, Finding, Kind
+
+LEAST_S = 1.0
+
+
+def find(evidence: Evidence) -> Iterator[Finding]:
+    """A finding for each stretch with a second of speech or more and no caption near; none where captions are not given or belong elsewhere."""
+    captions, balance = evidence.captions, evidence.balance
+    if captions is None or balance is None or captions.fit < LEAST_S / 2:
+        return
+    for in_s, out_s in uncaptioned(captions, balance.flags, least_s=LEAST_S, bridge_s=evidence.spec.limits.bridge_s):
+        yield Finding(
+            kind=KIND.name,
+            family=KIND.family,
+            severity=NOTE,
+            in_s=in_s,
+            out_s=out_s,
+            title="Speech without a caption",
+            message=f"Somebody speaks for {out_s - in_s:.1f} s and no caption stands there.",
+            measured=out_s - in_s,
+            limit=LEAST_S,
+            unit="s",
+            role="dialogue",
+        )
+
+
+KIND = Kind("speech-uncaptioned", "voice", find)

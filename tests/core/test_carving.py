@@ -1,0 +1,84 @@
+"""Cuts by band: the bell against its definition, and that a proposed cut does to the audibility what it says."""
+
+import unittest
+
+import numpy as np
+from scipy.signal import freqz, sosfilt
+
+from mezzavoce_core.judge.judging import judge
+from mezzavoce_core.judge.model import SHOULD
+from mezzavoce_core.judge.spec import Limits, Spec
+from mezzavoce_core.signal.bells import Bell, k_response, power_response
+from tests.signals import RATE, noise, talk, three_stems
+
+SPEC = Spec(
+    "level not judged", Limits(integrated_lufs=None, section_jump_lu=None, clearance_lu=5.0, clearance_must_lu=None, first_word_lu=None, audibility_min=0.9)
+)
+SPANS = ((6.0, 12.0), (18.0, 24.0))
+
+
+def band_noise(seconds, low, high, level):
+    raw = noise(seconds, 0, seed=9)
+    spectrum = np.fft.rfft(raw)
+    hz = np.fft.rfftfreq(len(raw), 1 / RATE)
+    part = np.fft.irfft(spectrum * ((hz > low) & (hz < high)), len(raw))
+    return part / np.std(part) * 10 ** (level / 20)
+
+
+class BellTest(unittest.TestCase):
+    def test_gain_at_its_centre_and_half_of_it_half_its_width_away(self):
+        response = 10 * np.log10(power_response([Bell(1000, 1.0, -8)], np.array([1000 / 2**0.5, 1000, 1000 * 2**0.5, 60])))
+        np.testing.assert_allclose(response, [-4, -8, -4, 0], atol=0.05)
+
+    def test_against_a_reference_library(self):
+        bell = Bell(2500, 0.7, -6).section(RATE)
+        hz = np.array([300.0, 1800, 2500, 7000])
+        _, wanted = freqz(bell[:3], bell[3:], worN=hz, fs=RATE)
+        np.testing.assert_allclose(power_response([Bell(2500, 0.7, -6)], hz), np.abs(wanted) ** 2, rtol=1e-9)
+
+    def test_beyond_half_the_rate_it_does_nothing(self):
+        np.testing.assert_array_equal(Bell(8000, 1, -6).section(16000), [1, 0, 0, 1, 0, 0])
+
+    def test_k_weighting_at_1_khz_is_0_691_db(self):
+        self.assertAlmostEqual(10 * np.log10(k_response(np.array([997.0]))[0]), 0.691, delta=0.01)
+
+
+class CarveTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.voice = talk(30, SPANS, -23)
+        # Energy where the words are told apart, and a bass that carries the loudness.
+        cls.music = band_noise(30, 900, 2600, -31)
+        cls.before = judge(three_stems(cls.voice, cls.music), SPEC)
+
+    def test_covered_bands_are_found_where_the_level_is_right(self):
+        self.assertEqual({(f.kind, f.severity, f.unit) for f in self.before.findings}, {("masked-speech", SHOULD, "of 1")})
+        self.assertEqual({f.remedy.action for f in self.before.findings}, {"carve"})
+        self.assertEqual({a.action for f in self.before.findings for a in f.alternatives}, {"lower", "raise"})
+
+    def test_it_cuts_where_the_music_is(self):
+        for finding in self.before.findings:
+            for bell in finding.remedy.bands:
+                self.assertTrue(800 <= bell.centre_hz <= 3150, bell)
+                self.assertTrue(-12 <= bell.gain_db <= -2, bell)
+
+    def test_the_prediction_holds_when_it_is_carried_out(self):
+        music = self.music.copy()
+        for finding in self.before.findings:
+            times = [p.at_s for p in finding.remedy.points]
+            wet = np.interp(np.arange(len(music)) / RATE, [times[0], times[1], times[-2], times[-1]], [0, 1, 1, 0])
+            music += (sosfilt([b.section(RATE) for b in finding.remedy.bands], music) - music) * wet
+        after = judge(three_stems(self.voice, music), SPEC)
+        self.assertEqual([f.message for f in after.findings], [])
+        for finding, passage in zip(self.before.findings, after.evidence.passages, strict=True):
+            self.assertAlmostEqual(finding.remedy.predicted_audibility, passage.audibility, delta=0.02)
+            self.assertAlmostEqual(finding.remedy.predicted_speech_to_background_lu, passage.speech_to_background_lu, delta=0.3)
+
+    def test_cuts_between_500_hz_and_4_khz_help_more_than_the_same_change_of_level(self):
+        """Common practice, no source."""
+        broad = band_noise(30, 80, 9000, -30)
+        cut = sosfilt([Bell(1400, 3.0, -6).section(RATE)], broad)
+        lost_db = 20 * np.log10(np.std(cut) / np.std(broad))
+        by_bands = judge(three_stems(self.voice, cut), SPEC).evidence.passages[0].audibility
+        by_level = judge(three_stems(self.voice, broad * 10 ** (lost_db / 20)), SPEC).evidence.passages[0].audibility
+        self.assertGreater(by_bands, by_level + 0.02)
