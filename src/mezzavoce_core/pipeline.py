@@ -19,6 +19,7 @@ from .measure.loudness import MOMENTARY_TICKS, integrated
 from .measure.measurement import ROLES, Measurement, StemLevels
 from .measure.meter import Levels, Meter, Wanted
 from .measure.programme import Part, Programme, by_hand, whole
+from .measure.rest import find_rest, holders
 from .measure.sketch import Sketch
 from .measure.speech import Correction
 from .measure.stems import MAX_DELAY_S, Placed, loud_stretches, place
@@ -26,6 +27,7 @@ from .media import decode
 from .media.layouts import pairs
 from .media.probe import FileInfo
 from .media.source import Sound, Source, open_sound
+from .remainder import missing_role, remainder
 from .signal.bands import FRAMES_PER_S as BANDS_PER_S
 from .signal.spectrum import FRAMES_PER_S as SPECTRA_PER_S
 from .signal.spectrum import SILENCE
@@ -108,7 +110,8 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
         progress(0.95, "fitting the stems to the mix")
         placed = _place(job, stems, sketches)
         fitted = tuple(_fit(s, own, found, where, measured, reader) for s, own, found, where in zip(job.stems, sources, stems, placed, strict=True))
-    measured = replace(measured, stems=fitted)
+        rest = find_rest(sketches[0].read, [s.read for s in sketches[1:]], placed, sketches[0].rate_hz, measured.duration_s) if sources else None
+        measured = replace(measured, stems=(*fitted, *_remaining(mix, sources, fitted, placed)), rest=rest)
     progress(0.96, "reading what was done to the music")
     measured = measured.with_music_gain()
     progress(1.0, "measured")
@@ -233,7 +236,15 @@ def _place(job: Job, stems: Sequence[Levels], sketches: Sequence[Sketch]) -> lis
     if not stems:
         return []
     loud = [loud_stretches(levels.power.sum(axis=1).astype(np.float64)) for levels in stems]
-    placed = place(sketches[0].read, [s.read for s in sketches[1:]], loud, sketches[0].rate_hz)
+    mixed, reads, rate_hz = sketches[0].read, [s.read for s in sketches[1:]], sketches[0].rate_hz
+    placed = place(mixed, reads, loud, rate_hz)
+    delays = [0 if p is None else round(p.delay_s * rate_hz) for p in placed]
+    for a, b in holders(mixed, reads, loud, delays, rate_hz):
+        one, other = job.stems[a], job.stems[b]
+        raise StemError(
+            f"The {one.role} stem “{one.sound.name}” holds what the {other.role} stem “{other.sound.name}” holds, too; "
+            f"it may be the whole mix. Export each stem with its own sound alone."
+        )
     for stem, where in zip(job.stems, placed, strict=True):
         if where is not None and not where.contained:
             raise StemError(
@@ -241,6 +252,16 @@ def _place(job: Job, stems: Sequence[Levels], sketches: Sequence[Sketch]) -> lis
                 f"Check that both belong to the same programme and version."
             )
     return placed
+
+
+def _remaining(mix: Source, sources: Sequence[Source], fitted: Sequence[StemLevels], placed: Sequence[Placed | None]) -> list[StemLevels]:
+    """What the given stems leave of the mix as a stem of its own, where it stands for a role that none was given for."""
+    role = missing_role([s.role for s in fitted])
+    if role is None:
+        return []
+    rate_hz = mix.info.sample_rate_hz
+    given = [(own, p.gain, round(f.delay_s * rate_hz)) for own, f, p in zip(sources, fitted, placed, strict=True) if p is not None]
+    return [remainder(mix, given, role)]
 
 
 def _fit(stem: Stem, own: Source, levels: Levels, where: Placed | None, measured: Measurement, reader: _Reader) -> StemLevels:

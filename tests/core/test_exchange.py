@@ -47,6 +47,7 @@ class DocumentTest(unittest.TestCase):
             "ducks",
             "cues",
             "captions",
+            "stems",
             "findings",
             "spec",
             "verdict",

@@ -181,7 +181,7 @@ class CliTest(FilesTest):
 
     def test_corrections_and_spec_file(self):
         spec, hand = self.folder / "spec.json", self.folder / "hand.json"
-        spec.write_text('{"name": "ours", "limits": {"integrated_lufs": null, "clearance_lu": null}}')
+        spec.write_text('{"name": "ours", "limits": {"integrated_lufs": null, "clearance_lu": null, "audibility_min": null}}')
         hand.write_text('{"speech": [{"in_s": 20, "out_s": 22}]}')
         code, out, _ = self.run_cli(self.folder / "mix.wav", "--dialogue", self.folder / "dialogue.wav", "--spec", spec, "--corrections", hand, "--json")
         result = json.loads(out)

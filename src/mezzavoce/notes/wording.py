@@ -20,6 +20,7 @@ KINDS = {
     "inverse-phase": "channels against each other",
     "mono-loss": "loss in mono",
     "duration-off": "wrong length",
+    "stems-off": "stems off the mix",
     "duck-missing": "music stays up",
     "duck-late": "late fall",
     "duck-early": "early fall",

@@ -7,6 +7,7 @@ from ..judge.model import Evidence, Finding, Judgement, Remedy
 from ..measure.balance import Passage
 from ..measure.captions import Captions
 from ..measure.cues import Cue
+from ..measure.measurement import StemLevels
 from ..measure.music_gain import Duck
 from ..measure.peaks import highest_peak, overs
 from ..media.layouts import channel_names
@@ -37,6 +38,7 @@ def document(judgement: Judgement) -> dict[str, Any]:
         "ducks": None if evidence.ducks is None else [_duck(d, at) for d in evidence.ducks],
         "cues": None if evidence.cues is None else [_cue(c, at) for c in evidence.cues],
         "captions": None if evidence.captions is None else _captions(evidence.captions, at),
+        "stems": [_stem(s) for s in measurement.stems],
         "findings": [finding_dict(f, evidence.clock) for f in judgement.findings],
         "spec": evidence.spec.as_dict(),
         "verdict": judgement.verdict,
@@ -129,6 +131,11 @@ def _duck(d: Duck, at: Callable[[float], float]) -> dict[str, Any]:
         "certainty": d.certainty,
         "pumps": [{"in_s": at(p.in_s), "out_s": at(p.out_s), "rise_db": p.rise_db} for p in d.pumps],
     }
+
+
+def _stem(stem: StemLevels) -> dict[str, Any]:
+    names = ("name", "role", "gain_db", "delay_s", "coherence", "derived")
+    return {name: getattr(stem, name) for name in names}
 
 
 def _cue(cue: Cue, at: Callable[[float], float]) -> dict[str, Any]:

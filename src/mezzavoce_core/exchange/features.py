@@ -12,9 +12,10 @@ from ..measure.gaps import Gap
 from ..measure.measurement import Measurement, StemLevels
 from ..measure.meter import Levels
 from ..measure.music_gain import Duck, MusicGain, Pump
+from ..measure.rest import Rest
 from ..media.probe import FileInfo
 
-FORMAT = "mezzavoce.features/3"
+FORMAT = "mezzavoce.features/4"
 _ARRAYS = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together", "bands", "spectrum")
 
 
@@ -28,9 +29,14 @@ def write_features(measurement: Measurement, path: Path) -> None:
         "file": measurement.file.as_dict(),
         "samples": [levels.samples for levels in signals],
         "gaps": [[asdict(g) for g in levels.gaps] for levels in signals],
-        "stems": [{"name": s.name, "role": s.role, "gain_db": s.gain_db, "delay_s": s.delay_s, "coherence": s.coherence} for s in measurement.stems],
+        "stems": [
+            {"name": s.name, "role": s.role, "gain_db": s.gain_db, "delay_s": s.delay_s, "coherence": s.coherence, "derived": s.derived}
+            for s in measurement.stems
+        ],
         "gain": None if measurement.gain is None else asdict(measurement.gain),
     }
+    if measurement.rest is not None:
+        arrays |= {"rest_mix": measurement.rest.mix, "rest_left": measurement.rest.left}
     part = path.with_suffix(".part")
     with part.open("wb") as file:
         np.savez_compressed(file, header=np.array(json.dumps(header)), **arrays)
@@ -46,10 +52,11 @@ def read_features(path: Path) -> Measurement:
                 raise ValueError(header.get("format"))
             gaps = [tuple(Gap(**g) for g in found) for found in header["gaps"]]
             levels = [Levels(samples=n, gaps=gaps[k], **{name: stored[f"{name}_{k}"] for name in _ARRAYS}) for k, n in enumerate(header["samples"])]
+            rest = Rest(stored["rest_mix"], stored["rest_left"]) if "rest_mix" in stored else None
     except (OSError, ValueError, KeyError) as error:
         raise NotMeasurable(f"The stored measurement cannot be read ({error}); measure the mix again.") from None
     stems = tuple(StemLevels(levels=levels[k + 1], **facts) for k, facts in enumerate(header["stems"]))
-    return Measurement(FileInfo.from_dict(header["file"]), header["made_by"], levels[0], stems, _gain(header["gain"]))
+    return Measurement(FileInfo.from_dict(header["file"]), header["made_by"], levels[0], stems, _gain(header["gain"]), rest)
 
 
 def _gain(facts: dict[str, Any] | None) -> MusicGain | None:

@@ -11,9 +11,10 @@ from ..signal.bands import FRAMES_PER_S
 from ..signal.spectrum import FRAMES_PER_S as SPECTRA_PER_S
 from ..units import Floats, db_to_power
 from .loudness import programme_power
-from .meter import TICKS_PER_S, Levels
+from .meter import TICKS_PER_BLOCK, TICKS_PER_S, Levels
 from .music_gain import MusicGain, find_gain, summed
 from .programme import Programme
+from .rest import Rest
 from .speech import find_speech
 
 ROLES = ("dialogue", "music", "effects", "background")
@@ -29,6 +30,8 @@ class StemLevels:
     gain_db: float
     delay_s: float
     coherence: float | None
+    derived: bool = False
+    """Whether it was not delivered: what the mix holds beside the stems that were."""
 
 
 @dataclass(frozen=True)
@@ -41,6 +44,8 @@ class Measurement:
     stems: tuple[StemLevels, ...]
     gain: MusicGain | None = None
     """What was done to the gain of the music, on the clock of ``mix``; None without stems of dialogue and music."""
+    rest: Rest | None = None
+    """What the stems leave of the mix; None without stems."""
 
     @property
     def duration_s(self) -> float:
@@ -53,7 +58,8 @@ class Measurement:
         quiet = ~inside(programme)
         stems = tuple(replace(s, levels=_cropped(s.levels, first, last, quiet, self.file.sample_rate_hz)) for s in self.stems)
         gain = None if self.gain is None else self.gain.between(first / TICKS_PER_S, last / TICKS_PER_S)
-        return replace(self, mix=_cropped(self.mix, first, last, quiet, self.file.sample_rate_hz), stems=stems, gain=gain)
+        rest = None if self.rest is None else self.rest.between(first // TICKS_PER_BLOCK, last // TICKS_PER_BLOCK)
+        return replace(self, mix=_cropped(self.mix, first, last, quiet, self.file.sample_rate_hz), stems=stems, gain=gain, rest=rest)
 
     def with_music_gain(self) -> "Measurement":
         """The same with what was done to the gain of the music, as far as stems tell it."""

@@ -103,7 +103,7 @@ def place(mix: ReadStretch, stems: Sequence[ReadStretch], loud: Sequence[Sequenc
         results = []
         for start in loud[k]:
             mixed = mix(start, STRETCH_S)
-            parts = [_shifted(stems[j], start, delays[j], rate_hz, len(mixed)) for j in heard]
+            parts = [shifted(stems[j], start, delays[j], rate_hz, len(mixed)) for j in heard]
             gains = fit_gains(mixed, parts)
             own = heard.index(k)
             rest = mixed - sum(g * p for j, (g, p) in enumerate(zip(gains, parts, strict=True)) if j != own)
@@ -114,22 +114,26 @@ def place(mix: ReadStretch, stems: Sequence[ReadStretch], loud: Sequence[Sequenc
 
 
 def _delay(mix: ReadStretch, stem: ReadStretch, places: Sequence[float], rate_hz: int) -> int:
-    """The delay that most stretches agree on, preferring none at all where the stem is coherent as it lies."""
+    """The delay that most stretches agree on; none at all where the first one shows none and the stem is coherent as it lies.
+
+    Coherence alone does not tell: a held note is coherent with itself a little later, too.
+    """
     if not places:
         return 0
     found = []
     for start in places:
         mixed, part = mix(start, STRETCH_S), stem(start, STRETCH_S)
         length = min(len(mixed), len(part))
-        if coherence(mixed[:length], part[:length]) > _DIRECT:
-            return 0
         found.append(find_delay(mixed, part, rate_hz))
+        if found == [0] and coherence(mixed[:length], part[:length]) > _DIRECT:
+            return 0
     return max(set(found), key=lambda d: (found.count(d), -abs(d)))
 
 
-def _shifted(stem: ReadStretch, start: float, delay: int, rate_hz: int, length: int) -> Mono:
+def shifted(stem: ReadStretch, start: float, delay: int, rate_hz: int, length: int) -> Mono:
+    """``length`` samples of a stem from a time of the mix on, where it lies ``delay`` samples later there; silence where it has none."""
     begin = start - delay / rate_hz
-    part = stem(max(0.0, begin), STRETCH_S)
+    part = stem(max(0.0, begin), length / rate_hz)
     if begin < 0:
         part = np.concatenate([np.zeros(round(-begin * rate_hz), dtype=np.float32), part])
     part = part[:length]

@@ -49,6 +49,7 @@ def _by_bands(evidence: Evidence, passage: Passage, heard: float, limit: float) 
     blocks = blocks_between(evidence.balance.active, passage.in_s, passage.out_s)
     remedy, alternatives = audibility_remedies(evidence, passage.in_s, passage.out_s, blocks, limit)
     under = loudest_under(evidence.balance, blocks)
+    right = evidence.spec.limits.clearance_lu is not None
     return Finding(
         kind=KIND.name,
         family=KIND.family,
@@ -58,7 +59,7 @@ def _by_bands(evidence: Evidence, passage: Passage, heard: float, limit: float) 
         title=f"Words covered by bands of the {under}",
         message=(
             f"The {under} covers the voice where its words are told apart, most around {passage.weakest_band_hz} Hz: {heard:.2f} of 1 is audible, "
-            f"{limit:g} is wanted. On the whole the levels stand right, so cuts by band help more than a lower {under}."
+            f"{limit:g} is wanted.{f' On the whole the levels stand right, so cuts by band help more than a lower {under}.' if right else ''}"
         ),
         measured=heard,
         limit=limit,

@@ -1,0 +1,66 @@
+"""What the stems leave of the mix, and stems that hold one another. Works on the coarse mono copies that stems are fitted with."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import permutations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..units import Floats
+from .meter import BLOCKS_PER_S
+from .stems import STRETCH_S, Mono, Placed, ReadStretch, fit_gains, shifted
+
+_PIECE_S = 60.0
+_EXPLAINED = 0.1
+
+
+@dataclass(frozen=True)
+class Rest:
+    """Mean squares per 100 ms ``(blocks,)``, mono and without weighting: of the ``mix``, and of what the stems together leave of it."""
+
+    mix: NDArray[np.float32]
+    left: NDArray[np.float32]
+
+    def between(self, first: int, last: int) -> "Rest":
+        """The blocks from ``first`` up to ``last`` alone."""
+        return Rest(self.mix[first:last], self.left[first:last])
+
+
+def find_rest(mix: ReadStretch, stems: Sequence[ReadStretch], placed: Sequence[Placed | None], rate_hz: int, duration_s: float) -> Rest:
+    """Take every stem out of the mix where and as it lies there."""
+    heard = [(read, where) for read, where in zip(stems, placed, strict=True) if where is not None]
+    pieces = []
+    for begin in np.arange(0.0, duration_s, _PIECE_S):
+        mixed = mix(float(begin), _PIECE_S)
+        parts = [where.gain * shifted(read, float(begin), round(where.delay_s * rate_hz), rate_hz, len(mixed)) for read, where in heard]
+        left = mixed - np.sum(parts, axis=0) if parts else mixed
+        pieces.append((_blocks(mixed, rate_hz), _blocks(left, rate_hz)))
+    whole, left = (np.concatenate(p).astype(np.float32) for p in zip(*pieces, strict=True))
+    return Rest(whole, left)
+
+
+def holders(mix: ReadStretch, stems: Sequence[ReadStretch], loud: Sequence[Sequence[float]], delays: Sequence[int], rate_hz: int) -> Iterator[tuple[int, int]]:
+    """Pairs of stems of which the first holds the second as well: where the second is loud, the first alone is all of the mix."""
+    for a, b in permutations([k for k, places in enumerate(loud) if places], 2):
+        if all(_explains(mix, start, (stems[a], delays[a]), (stems[b], delays[b]), rate_hz) for start in loud[b]):
+            yield a, b
+
+
+def _explains(mix: ReadStretch, start: float, one: tuple[ReadStretch, int], other: tuple[ReadStretch, int], rate_hz: int) -> bool:
+    mixed = mix(start, STRETCH_S)
+    holding, held = (shifted(read, start, delay, rate_hz, len(mixed)) for read, delay in (one, other))
+    if not np.any(holding):
+        return False
+    left = mixed - float(fit_gains(mixed, [holding])[0]) * holding
+    return float(np.mean(left**2)) < _EXPLAINED * float(np.mean(held**2))
+
+
+def _blocks(part: Mono, rate_hz: int) -> Floats:
+    """Mean squares of each 100 ms, the last one shorter."""
+    if not len(part):
+        return np.zeros(0)
+    edges = np.round(np.arange(0, len(part), rate_hz / BLOCKS_PER_S)).astype(np.int64)
+    edges = edges[edges < len(part)]
+    means: Floats = np.add.reduceat(part.astype(np.float64) ** 2, edges) / np.diff([*edges, len(part)])
+    return means
