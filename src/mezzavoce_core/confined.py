@@ -2,6 +2,7 @@
 
 Memory, processor time and file size are limited, the network is cut off where the system allows it, and the process ends
 with the one that started it. An order says what to ``do``: ``probe`` a file, ``survey`` its tracks, hand out ``samples`` of a moment,
+write a passage to ``listen`` to,
 or ``measure`` (and write the features). Each line of output is a JSON object: ``share`` and ``doing``, at the end ``result``
 where there is one, or ``error`` and ``temporary``.
 """
@@ -68,6 +69,20 @@ def _samples(order: dict[str, Any]) -> dict[str, Any]:
     return {"rate_hz": source.info.sample_rate_hz, "channels": [[round(float(v), 6) for v in channel] for channel in found.T]}
 
 
+def _listen(order: dict[str, Any]) -> dict[str, Any]:
+    from .media.layouts import channel_names
+    from .media.probe import probe
+    from .render import change_from, for_two, open_passage, write_wav
+
+    stems = [(s["role"], _sound(s)) for s in order["stems"]]
+    passage = open_passage(_sound(order["mix"]), stems, (order["from_s"], order["to_s"]))
+    change = change_from(order["change"], "The proposal") if order.get("change") else None
+    samples = passage.sound(order["what"], change)
+    layout = order["mix"].get("layout") or probe(Path(order["mix"]["paths"][0])).layout
+    write_wav(Path(order["target"]), for_two(samples, channel_names(layout, samples.shape[1])), passage.rate_hz)
+    return {"frames": len(samples)}
+
+
 def _measure(order: dict[str, Any]) -> None:
     from .exchange.features import write_features
     from .pipeline import Job, Stem, measure
@@ -78,7 +93,7 @@ def _measure(order: dict[str, Any]) -> None:
 
 
 # Each imports what it needs: looking at a file's header must not wait for the compiled loops.
-_DO: dict[str, Callable[[dict[str, Any]], Any]] = {"probe": _probe, "survey": _survey, "samples": _samples, "measure": _measure}
+_DO: dict[str, Callable[[dict[str, Any]], Any]] = {"probe": _probe, "survey": _survey, "samples": _samples, "listen": _listen, "measure": _measure}
 
 
 def main() -> int:

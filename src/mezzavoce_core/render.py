@@ -8,13 +8,13 @@ from typing import Any
 
 import numpy as np
 import soundfile
-from scipy.signal import sosfilt
 
 from .errors import StemError, UsageError
 from .measure.measurement import ROLES
 from .measure.stems import find_delay, fit_gains
 from .media.decode import Samples, window
 from .media.source import Sound, Source, open_sound
+from .remainder import missing_role
 from .signal.bells import Bell
 from .units import Floats, amplitude_to_db, db_to_amplitude
 
@@ -22,6 +22,8 @@ AROUND_S = 2.0
 LONGEST_S = 120.0
 _UNITY_WITHIN_DB = 0.3
 _WHOLE = "mix"
+_BESIDE = 0.7071
+_FOLD = {"L": (1.0, 0.0), "R": (0.0, 1.0), "C": (1.0, 1.0)}
 
 
 @dataclass(frozen=True)
@@ -40,6 +42,9 @@ class Change:
         """What comes to a part of the role, ``(frames, channels)``, at some times."""
         cut = part.astype(np.float64)
         if self.bells:
+            # Slow to come up, and only cuts by band want it.
+            from scipy.signal import sosfilt  # noqa: PLC0415
+
             wet = np.interp(times, [self.times_s[0], self.times_s[1], self.times_s[-2], self.times_s[-1]], [0.0, 1.0, 1.0, 0.0])[:, None]
             cut += (sosfilt([b.section(rate_hz) for b in self.bells], cut, axis=0) - cut) * wet
         changed: Floats = cut * db_to_amplitude(np.interp(times, self.times_s, self.gains_db))[:, None] - part
@@ -52,12 +57,17 @@ def read_change(path: Path) -> Change:
         found = json.loads(path.read_bytes())
     except (json.JSONDecodeError, UnicodeDecodeError) as error:
         raise UsageError(f"“{path.name}” is not readable as JSON ({error}); take a finding or a remedy from “measure --json”.") from None
+    return change_from(found, path.name)
+
+
+def change_from(found: Any, name: str) -> Change:
+    """The same from JSON types; ``name`` is what errors call it."""
     if isinstance(found, Mapping) and isinstance(found.get("remedy"), Mapping):
         found = found["remedy"]
     if not isinstance(found, Mapping) or found.get("role") not in (*ROLES, _WHOLE) or not isinstance(found.get("points"), list) or not found["points"]:
-        raise UsageError(f"“{path.name}” holds no remedy; it needs a “role” ({', '.join(ROLES)} or {_WHOLE}) and “points” with “at_s” and “gain_db”.")
-    times, gains = _points(found["points"], path.name)
-    return Change(found["role"], times, gains, _bells(found.get("bands") or [], times, path.name))
+        raise UsageError(f"“{name}” holds no remedy; it needs a “role” ({', '.join(ROLES)} or {_WHOLE}) and “points” with “at_s” and “gain_db”.")
+    times, gains = _points(found["points"], name)
+    return Change(found["role"], times, gains, _bells(found.get("bands") or [], times, name))
 
 
 def _bells(bands: Sequence[Any], times: Sequence[float], name: str) -> tuple[Bell, ...]:
@@ -80,32 +90,75 @@ def _points(points: Sequence[Any], name: str) -> tuple[tuple[float, ...], tuple[
     return times, gains
 
 
+@dataclass(frozen=True)
+class Passage:
+    """A stretch of a mix with its stems as they lie in it: samples ``(frames, channels)`` from ``begin_s`` on."""
+
+    begin_s: float
+    rate_hz: int
+    mix: Samples
+    stems: tuple[tuple[str, Samples], ...]
+
+    @property
+    def times(self) -> Floats:
+        """The time of each frame in seconds of the file."""
+        times: Floats = self.begin_s + np.arange(len(self.mix)) / self.rate_hz
+        return times
+
+    def role(self, role: str) -> Samples:
+        """All stems of a role together; without one, what the others leave of the mix. Raises StemError where that is not the role alone."""
+        own = [part for r, part in self.stems if r == role]
+        if own:
+            together: Samples = np.sum(own, axis=0, dtype=np.float32)
+            return together
+        if missing_role([r for r, _ in self.stems]) != role:
+            raise StemError(f"The points are for the {role}; give its stem with --{role}.")
+        left: Samples = self.mix - np.sum([part for _, part in self.stems], axis=0, dtype=np.float32)
+        return left
+
+    def sound(self, what: str, change: Change | None = None) -> Samples:
+        """The mix or one role, as it is or with a change."""
+        heard = self.mix if what == _WHOLE else self.role(what)
+        if change is None or (what != _WHOLE and change.role not in (what, _WHOLE)):
+            return heard
+        moved = heard if change.role in (what, _WHOLE) else self.role(change.role)
+        changed: Samples = (heard + change.added(moved, self.times, self.rate_hz)).astype(np.float32)
+        return changed
+
+
+def open_passage(mix: Sound, stems: Sequence[tuple[str, Sound]], span_s: tuple[float, float]) -> Passage:
+    """Read a stretch of a mix with its stems. Raises StemError, UsageError or MediaError."""
+    source, (begin, end) = open_sound(mix), span_s
+    if not 0 < end - begin <= LONGEST_S:
+        raise UsageError(f"The passage lasts {end - begin:.1f} s; give one of up to {LONGEST_S:g} s with --from and --to.")
+    rate_hz, begin = source.info.sample_rate_hz, max(0.0, begin)
+    before = window(source, begin, end - begin)
+    if not len(before):
+        raise UsageError(f"“{source.info.name}” has no sound from {begin:.1f} s to {end:.1f} s.")
+    parts = [_as_in(before, open_sound(sound), begin, rate_hz) for _, sound in stems]
+    gains = _gains(before, parts)
+    placed = tuple((role, (np.float32(gain) * part)) for (role, _), part, gain in zip(stems, parts, gains, strict=True))
+    return Passage(begin, rate_hz, before, placed)
+
+
 def render(mix: Sound, stems: Sequence[tuple[str, Sound]], change: Change, span_s: tuple[float, float] | None = None) -> tuple[Samples, Samples, int]:
     """The passage as it is and as proposed, ``(frames, channels)`` each, and their rate in Hz.
 
     ``span_s`` is what to render (default: from 2 s before the first point to 2 s after the last). Raises StemError, UsageError or MediaError.
     """
-    source = open_sound(mix)
-    begin, end = span_s or (max(0.0, change.times_s[0] - AROUND_S), change.times_s[-1] + AROUND_S)
-    if not 0 < end - begin <= LONGEST_S:
-        raise UsageError(f"The passage lasts {end - begin:.1f} s; give one of up to {LONGEST_S:g} s with --from and --to.")
-    rate_hz = source.info.sample_rate_hz
-    before = window(source, begin, end - begin)
-    if not len(before):
-        raise UsageError(f"“{source.info.name}” has no sound from {begin:.1f} s to {end:.1f} s.")
-    times = begin + np.arange(len(before)) / rate_hz
-    if change.role == _WHOLE:
-        return before, (before + change.added(before, times, rate_hz)).astype(np.float32), rate_hz
-    found = [(role, open_sound(sound)) for role, sound in stems]
-    if not any(role == change.role for role, _ in found):
-        raise StemError(f"The points are for the {change.role}; give its stem with --{change.role}.")
-    parts = [(role, _as_in(before, own, begin, rate_hz)) for role, own in found]
-    gains = _gains(before, [part for _, part in parts])
-    after = before.astype(np.float64)
-    for (role, part), gain in zip(parts, gains, strict=True):
-        if role == change.role:
-            after += gain * change.added(part, times, rate_hz)
-    return before, after.astype(np.float32), rate_hz
+    span = span_s or (max(0.0, change.times_s[0] - AROUND_S), change.times_s[-1] + AROUND_S)
+    passage = open_passage(mix, [] if change.role == _WHOLE else stems, span)
+    return passage.mix, passage.sound(_WHOLE, change), passage.rate_hz
+
+
+def for_two(samples: Samples, names: Sequence[str]) -> Samples:
+    """Any layout folded down for two loudspeakers: what stands left or right stays there, what is in the middle goes to both; the LFE is left out."""
+    if samples.shape[1] <= 2:
+        return samples
+    shares = np.array([(0.0, 0.0) if name == "LFE" else _FOLD.get(name[:1], (0.0, 0.0)) for name in names])
+    shares *= np.array([1.0 if name in ("L", "R") else _BESIDE for name in names])[:, None]
+    folded: Samples = (samples @ shares).astype(np.float32)
+    return folded
 
 
 def _as_in(mix: Samples, stem: Source, begin_s: float, rate_hz: int) -> Samples:
@@ -137,6 +190,12 @@ def _gains(mix: Samples, parts: Sequence[Samples]) -> list[float]:
         for k, gain in zip(heard, fit_gains(mix.mean(axis=1), [parts[k].mean(axis=1) for k in heard]), strict=True):
             gains[k] = 1.0 if gain <= 0 or abs(float(amplitude_to_db(gain))) < _UNITY_WITHIN_DB else float(gain)
     return gains
+
+
+def write_wav(path: Path, samples: Samples, rate_hz: int) -> None:
+    """Write for the ear: 16 bits, what passes full scale is brought under it as a whole."""
+    peak = float(np.abs(samples).max(initial=0.0))
+    soundfile.write(path, samples / max(1.0, peak), rate_hz, subtype="PCM_16", format="WAV")
 
 
 def write(folder: Path, name: str, before: Samples, after: Samples, rate_hz: int) -> tuple[Path, Path]:

@@ -176,3 +176,29 @@ class TakeInTest(IntakeCase):
         page = self.client.get(reverse("intake", args=[self.production.pk]))
         self.assertContains(page, "29.97 drop-frame")
         self.assertContains(page, "a new programme")
+
+
+class CaptionsTest(IntakeCase):
+    WEBVTT = b"WEBVTT\n\n00:01.000 --> 00:03.000\nHigh water.\n\n00:05.000 --> 00:07.000\nLow water.\n"
+
+    def test_taken_in_beside_the_mix(self):
+        mix = self.bring("mix.wav", wav_bytes()).json()
+        captions = self.bring("mix.vtt", self.WEBVTT).json()
+        self.assertEqual(captions["facts"], {"captions": 2, "from_s": 1.0, "to_s": 7.0})
+        self.assertEqual(self.take_in([(mix["id"], "mix"), (captions["id"], "captions")]).status_code, 201)
+        made = Mix.objects.get()
+        self.assertEqual((made.captions.name, made.tracks.count()), ("mix.vtt", 1))
+
+    def test_what_is_no_caption_file_is_refused_and_leaves_nothing(self):
+        answer = self.bring("mix.srt", b"hello there")
+        self.assertContains(answer, "neither WebVTT nor SubRip", status_code=422)
+        self.assertFalse(StoredFile.objects.exists() or Upload.objects.exists())
+
+    def test_one_file_of_captions_and_never_as_sound(self):
+        mix, first = self.bring("mix.wav", wav_bytes()).json(), self.bring("a.vtt", self.WEBVTT).json()
+        second = self.bring("b.vtt", self.WEBVTT + b"\n").json()
+        answer = self.take_in([(mix["id"], "mix"), (first["id"], "captions"), (second["id"], "captions")])
+        self.assertContains(answer, "Two files hold captions", status_code=422)
+        for roles in ([(mix["id"], "captions")], [(mix["id"], "mix"), (first["id"], "music")]):
+            self.assertEqual(self.take_in(roles).status_code, 422)
+        self.assertFalse(Mix.objects.exists())

@@ -110,13 +110,14 @@ class DecisionsTest(MarkedCase):
         actions.undo(self.reviewer, self.mix)
         self.assertTrue(self.state().is_open)
         self.assertEqual(Note.objects.get().state, Note.State.WITHDRAWN)
-        with self.assertRaisesRegex(Refused, "Nothing has been decided"):
+        with self.assertRaisesRegex(Refused, "Nothing has been done"):
             actions.undo(self.reviewer, self.mix)
 
     def test_undo_brings_a_reason_back(self):
         self.decide("allow", "meant so")
         self.decide("reopen")
-        self.assertEqual(actions.undo(self.reviewer, self.mix).reason, "meant so")
+        actions.undo(self.reviewer, self.mix)
+        self.assertEqual(actions.current_decision(self.mark, self.mix).reason, "meant so")
 
     def test_guests_decide_nothing(self):
         with self.assertRaises(NotAllowed):

@@ -8,7 +8,7 @@ import numpy as np
 from django.urls import reverse
 
 from mezzavoce.library.models import Mix, StoredFile
-from mezzavoce.measuring import actions
+from mezzavoce.measuring.orders import order_of
 from tests.core.test_media import ffmpeg
 from tests.signals import RATE, chord, noise, stereo, talk, write_wav
 from tests.web.test_intake import IntakeCase
@@ -53,7 +53,7 @@ class OneFileTest(TrackMapCase):
     def test_measured_like_the_same_sounds_in_files_of_their_own(self):
         answer = self.bring("all.wav", eight_channels()).json()
         self.take(answer["id"], MAP)
-        order = actions._job(Mix.objects.get())
+        order = order_of(Mix.objects.get())
         self.assertEqual((order["mix"]["tracks"], [s["tracks"] for s in order["stems"]]), ([1, 2], [[3, 4], [5, 6], [7, 8]]))
 
     def test_each_impossible_map_is_refused(self):
@@ -127,4 +127,4 @@ class LeftAndRightTest(TrackMapCase):
         self.assertEqual(self.take_in([(i, "mix") for i in ids]).status_code, 201)
         mix = Mix.objects.get()
         self.assertEqual((mix.channels, mix.layout, mix.sample_rate_hz), (2, "stereo", RATE))
-        self.assertEqual(len(actions._job(mix)["mix"]["paths"]), 2)
+        self.assertEqual(len(order_of(mix)["mix"]["paths"]), 2)

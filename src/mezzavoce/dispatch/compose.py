@@ -32,7 +32,7 @@ def content_of(item: Marked) -> dict[str, Any]:
         "role": ROLES[remedy["role"]] if remedy else None,
         "change": change(remedy, mark.evidence["kind"]) if remedy else "",
         "prediction": prediction(remedy) if remedy else "",
-        "points": [{"timecode": p["at_timecode"], "gain": gain(p["gain_db"])} for p in remedy["points"]] if remedy else [],
+        "points": [{"timecode": p["at_timecode"], "gain": gain(p["gain_db"])} for p in remedy["points"]] if remedy and remedy["action"] != "carve" else [],
     }
 
 

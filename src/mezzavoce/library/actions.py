@@ -16,7 +16,7 @@ from ..config.refusals import Refused
 from .access import require
 from .models import Contact, Membership, Mix, Production, Programme, Spec, SpecVersion, StoredFile, Track
 from .signals import taken_in
-from .sounds import Piece, Shape, check_pieces, shape_of, signature
+from .sounds import CAPTIONS, Piece, Shape, check_pieces, shape_of, signature
 
 
 @dataclass(frozen=True)
@@ -92,8 +92,11 @@ def plan_programme(
 def take_in(person: Person, production: Production, intake: Intake) -> Mix:
     """Make a mix of stored files and have it measured. Nothing is made unless everything fits together."""
     require(person, production, Membership.Role.REVIEWER)
-    pieces = [Piece(*p) for p in intake.files]
-    _check_files(production, pieces)
+    given = [Piece(*p) for p in intake.files]
+    captions, pieces = [p.file for p in given if p.role == CAPTIONS], [p for p in given if p.role != CAPTIONS]
+    if len(captions) > 1:
+        raise Refused("Two files hold captions; a mix is held against one. Remove the other.")
+    _check_files(production, given)
     shape = shape_of(pieces, parse_layout(intake.layout) if intake.layout else "")
     info = shape.info
     rate = timing(intake.frame_rate, intake.start_timecode)
@@ -115,6 +118,7 @@ def take_in(person: Person, production: Production, intake: Intake) -> Mix:
             layout=shape.layout,
             duration_s=info.duration_s,
             has_picture=info.has_picture,
+            captions=captions[0] if captions else None,
             taken_in_by=person,
         )
         Track.objects.bulk_create([Track(mix=mix, file=p.file, role=p.role, tracks=p.tracks) for p in pieces])
@@ -142,6 +146,7 @@ def _next_number(production: Production, wanted: int | None) -> int:
 def _check_files(production: Production, pieces: Sequence[Piece]) -> None:
     if any(p.file.production_id != production.pk for p in pieces):
         raise Refused("A file belongs to another production. Choose the files again.")
+    pieces = [p for p in pieces if p.role != CAPTIONS]
     check_pieces(pieces)
     mixed = next(p for p in pieces if p.role == Track.Role.MIX)
     before = Track.objects.filter(file__sha256=mixed.file.sha256, role=Track.Role.MIX, tracks=mixed.tracks, mix__programme__production=production)

@@ -10,7 +10,7 @@ from mezzavoce_core.errors import TimecodeError
 
 from .actions import timing
 from .models import Production, Programme, StoredFile, Track
-from .sounds import Piece
+from .sounds import CAPTIONS, Piece
 
 _TRACKS = re.compile(r"(\d+(-\d+)?(\+\d+(-\d+)?)*)?")
 
@@ -55,8 +55,13 @@ class IntakeForm(forms.Form):
             chosen = [(int(f["id"]), str(f["role"]), str(f.get("tracks", ""))) for f in json.loads(self.cleaned_data["files"])]
         except (ValueError, TypeError, KeyError):
             raise forms.ValidationError("The list of files did not arrive whole; choose the files again.") from None
-        rows = StoredFile.objects.filter(production=self._production, kind=StoredFile.Kind.MEDIA).in_bulk([i for i, _, _ in chosen])
-        if any(i not in rows or role not in Track.Role.values or not _TRACKS.fullmatch(tracks) for i, role, tracks in chosen):
+        kinds = (StoredFile.Kind.MEDIA, StoredFile.Kind.CAPTIONS)
+        rows = StoredFile.objects.filter(production=self._production, kind__in=kinds).in_bulk([i for i, _, _ in chosen])
+        roles = (*Track.Role.values, CAPTIONS)
+        if any(
+            i not in rows or role not in roles or (role == CAPTIONS) != (rows[i].kind == StoredFile.Kind.CAPTIONS) or not _TRACKS.fullmatch(tracks)
+            for i, role, tracks in chosen
+        ):
             raise forms.ValidationError("A file of the list is not here any more; choose it again.")
         return [Piece(rows[i], role, tracks) for i, role, tracks in chosen]
 

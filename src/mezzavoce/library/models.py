@@ -128,6 +128,7 @@ class StoredFile(models.Model):
         PLAYBACK = "playback", "picture and sound for the browser"
         EXCERPT = "excerpt", "a passage for a note"
         STILL = "still", "a picture for a note"
+        CAPTIONS = "captions", "captions of a mix"
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="files")
     key = models.UUIDField(default=uuid.uuid4, unique=True, editable=False)
@@ -198,6 +199,7 @@ class Mix(models.Model):
     ranges = models.JSONField(null=True)
     duration_s = models.FloatField()
     has_picture = models.BooleanField(default=False)
+    captions = models.ForeignKey(StoredFile, null=True, on_delete=models.PROTECT, related_name="captions_of")
     taken_in_by = models.ForeignKey(Person, null=True, on_delete=models.PROTECT, related_name="+")
     taken_in_at = models.DateTimeField(auto_now_add=True)
     playback = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")

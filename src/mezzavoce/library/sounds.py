@@ -13,6 +13,9 @@ from mezzavoce_core.media.tracks import check_map, lanes, read_tracks, role_of
 from ..config.refusals import Refused
 from .models import Mix, StoredFile, Track
 
+CAPTIONS = "captions"
+"""The part of a file that is no sound."""
+
 
 class Piece(NamedTuple):
     """A file, or some of its tracks, in a role."""

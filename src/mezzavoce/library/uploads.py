@@ -7,7 +7,8 @@ from django.conf import settings
 from django.db import transaction
 from django.http import Http404
 
-from mezzavoce_core.errors import NotMeasurable
+from mezzavoce_core.errors import CaptionError, NotMeasurable
+from mezzavoce_core.exchange.captions import parse_captions
 
 from ..accounts.models import Person
 from ..config.refusals import Overtaken, Refused
@@ -17,6 +18,8 @@ from .models import Membership, Production, StoredFile, Upload
 from .storage import keep, local_copy, sha256_of
 
 _NAME_LENGTH = 200
+CAPTION_ENDINGS = (".vtt", ".srt")
+_LARGEST_CAPTIONS = 20_000_000
 
 
 def begin(person: Person, production: Production, name: str, size: int) -> Upload:
@@ -62,15 +65,23 @@ def finish(upload: Upload) -> StoredFile:
     if upload.received != upload.size:
         raise Overtaken(f"“{upload.name}” goes on at byte {upload.received}.")
     part = Path(upload.part)
+    kind = StoredFile.Kind.CAPTIONS if Path(upload.name).suffix.lower() in CAPTION_ENDINGS else StoredFile.Kind.MEDIA
     try:
-        facts = ask("probe", path=str(part), name=upload.name)
-    except NotMeasurable:
+        facts = ask("probe", path=str(part), name=upload.name) if kind == StoredFile.Kind.MEDIA else _caption_facts(part, upload.name)
+    except (NotMeasurable, CaptionError):
         give_up(upload)
         raise
     with transaction.atomic():
-        row = keep(part, upload.production, StoredFile.Kind.MEDIA, upload.name, sha256=sha256_of(part), facts=facts)
+        row = keep(part, upload.production, kind, upload.name, sha256=sha256_of(part), facts=facts)
         upload.delete()
     return row
+
+
+def _caption_facts(part: Path, name: str) -> dict[str, Any]:
+    if part.stat().st_size > _LARGEST_CAPTIONS:
+        raise CaptionError(f"“{name}” is far too large for captions; give a WebVTT or SubRip file.")
+    captions = parse_captions(part.read_bytes(), name)
+    return {"captions": len(captions), "from_s": captions[0].in_s, "to_s": captions[-1].out_s}
 
 
 def survey(row: StoredFile, *, in_pairs: bool = False) -> list[dict[str, Any]]:

@@ -71,6 +71,8 @@ def upload_piece(request: HttpRequest, key: str) -> JsonResponse:
 def upload_done(request: HttpRequest, key: str) -> JsonResponse:
     """The file is whole: its facts, for correction; whether it holds several sounds, and how such a file was mapped last."""
     row = uploads.finish(uploads.find(request.user, key))
+    if row.kind == StoredFile.Kind.CAPTIONS:
+        return JsonResponse({"id": row.pk, "name": row.name, "size": row.size, "facts": row.facts})
     info = FileInfo.from_dict(row.facts)
     remembered = row.production.track_maps.get(signature(info))
     several, address = holds_several(info), reverse("survey", args=[row.pk])

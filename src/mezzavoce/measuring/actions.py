@@ -10,13 +10,16 @@ from django.utils import timezone
 
 from mezzavoce_core import VERSION
 from mezzavoce_core.errors import MezzavoceError
+from mezzavoce_core.exchange.captions import parse_captions
 from mezzavoce_core.exchange.document import document
 from mezzavoce_core.exchange.features import read_features
 from mezzavoce_core.exchange.peaks import write_peaks
 from mezzavoce_core.exchange.series import write_page_series
 from mezzavoce_core.judge.judging import judge as core_judge
+from mezzavoce_core.measure.captions import Caption
 from mezzavoce_core.measure.programme import Part, by_hand
 from mezzavoce_core.measure.programme import Programme as Parts
+from mezzavoce_core.measure.speech import Correction as CoreCorrection
 
 from ..accounts.models import Person, record
 from ..config.celery import app
@@ -24,15 +27,15 @@ from ..config.refusals import Overtaken, Refused
 from ..library import core_process, specs
 from ..library.access import require
 from ..library.models import Membership, Mix, Production, Programme, Spec, SpecVersion, StoredFile
-from ..library.sounds import order_part, sounds, tracks_of
 from ..library.storage import drop, keep, local_copy, work_folder
 from . import queue
-from .models import Finding, Judgement, Run
+from .figures import figures
+from .models import Correction, Finding, Judgement, Run
+from .orders import order_of
 from .selectors import stale_mixes
 from .signals import judged
 
 _RETRY_AFTER = timedelta(seconds=5)
-_LONGEST_MOMENT_S = 0.2
 
 
 def request_run(person: Person, mix: Mix) -> Run:
@@ -80,7 +83,7 @@ def _carry_out(run: Run) -> None:
     mix = Mix.objects.select_related("programme__production__spec_version__spec", "programme__spec_version__spec").get(pk=run.mix_id)
     with work_folder() as folder:
         features = folder / "features.npz"
-        core_process.measure(core_process.Order(_job(mix), features, mix.duration_s), lambda share, doing: queue.hold(run, share, doing))
+        core_process.measure(core_process.Order(order_of(mix), features, mix.duration_s), lambda share, doing: queue.hold(run, share, doing))
         with transaction.atomic():
             row = Run.objects.select_for_update().get(pk=run.pk)
             if row.lease_holder != run.lease_holder or row.state != Run.State.RUNNING:
@@ -102,18 +105,6 @@ def _keep_peaks(run: Run, folder: Path) -> StoredFile:
     return keep(path, run.mix.production, StoredFile.Kind.SERIES, "peaks.bin")
 
 
-def _job(mix: Mix) -> dict[str, Any]:
-    """The order's part about files. Paths are of this machine; a shared store hands out copies."""
-    tracks = tracks_of(mix)
-    paths = {}
-    for track in tracks:
-        with local_copy(track.file) as path:
-            paths[track.pk] = str(path)
-    mixed, *stems = [order_part(role, own, layout, paths) for role, own, layout in sounds(tracks, mix.layout)]
-    rate = mix.frame_rate + ("df" if mix.drop_frame else "")
-    return {"mix": mixed, "stems": stems, "rate": rate, "start": mix.start_timecode}
-
-
 def _set_aside(run: Run, error: MezzavoceError) -> None:
     """A temporary error waits for the next try, a final one ends the run with its sentence."""
     with transaction.atomic():
@@ -133,7 +124,8 @@ def judge_run(run: Run, spec_version: SpecVersion) -> Judgement:
         raise Refused("This mix has no measurement to judge; measure it first.")
     with local_copy(run.features) as path:
         measurement = read_features(path)
-    result = core_judge(measurement, spec_version.as_core, programme=_programme(run.mix, measurement.duration_s))
+    mix = run.mix
+    result = core_judge(measurement, spec_version.as_core, corrections_of(mix), _programme(mix, measurement.duration_s), _captions(mix))
     detail = document(result)
     with transaction.atomic(), work_folder() as folder:
         for old in Judgement.objects.filter(run=run, spec_version=spec_version).select_related("series"):
@@ -147,7 +139,7 @@ def judge_run(run: Run, spec_version: SpecVersion) -> Judgement:
             run=run,
             spec_version=spec_version,
             verdict=detail["verdict"],
-            figures=_figures(detail, findings),
+            figures=figures(detail, findings),
             detail=detail,
             series=keep(curves, run.mix.production, StoredFile.Kind.SERIES, "series.bin"),
         )
@@ -175,6 +167,56 @@ def _programme(mix: Mix, duration_s: float) -> Parts | None:
     if mix.ranges is None:
         return None
     return by_hand([Part(mix.seconds(a), min(mix.seconds(b), duration_s)) for a, b in mix.ranges], duration_s)
+
+
+def corrections_of(mix: Mix) -> list[CoreCorrection]:
+    """What people said about a mix and did not take back, in the order they said it."""
+    rows = Correction.objects.filter(mix=mix, withdrawn=None)
+    return [CoreCorrection(row.kind, mix.seconds(row.in_sample), mix.seconds(row.out_sample)) for row in rows]
+
+
+def _captions(mix: Mix) -> Sequence[Caption]:
+    if mix.captions is None:
+        return ()
+    with local_copy(mix.captions) as path:
+        return parse_captions(path.read_bytes(), mix.captions.name)
+
+
+def correct(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str]) -> Correction:
+    """Say that somebody speaks in a stretch, that nobody does, or that the effect there matters; what depends on it is judged again at once.
+
+    Raises TimecodeError, or Refused where the stretch cannot be; then nothing changes.
+    """
+    require(person, mix.production, Membership.Role.REVIEWER)
+    if kind not in Correction.Kind.values:
+        raise Refused("A stretch can be said to hold speech, no speech, or an effect that matters.")
+    in_s, out_s = (mix.clock.seconds_at(t) for t in timecodes)
+    if not 0 <= in_s < min(out_s, mix.duration_s):
+        raise Refused("The stretch ends before it begins, or lies behind the end of the mix. Set its out after its in.")
+    with transaction.atomic():
+        row = Correction.objects.create(mix=mix, kind=kind, in_sample=mix.samples(in_s), out_sample=mix.samples(min(out_s, mix.duration_s)), by=person)
+        record(mix.production, person, f"correct: {row.get_kind_display()}", str(mix), after=list(timecodes))
+        rejudge(mix)
+    return row
+
+
+def withdraw(person: Person, correction: Correction) -> None:
+    """Take back what was said about a stretch; judged again at once."""
+    mix = correction.mix
+    require(person, mix.production, Membership.Role.REVIEWER)
+    with transaction.atomic():
+        row = Correction.objects.select_for_update().get(pk=correction.pk)
+        if row.withdrawn:
+            raise Overtaken("Somebody has taken this back already; the page shows the newest state now.")
+        row.withdrawn = timezone.now()
+        row.save(update_fields=["withdrawn"])
+        record(mix.production, person, f"undo: {row.get_kind_display()}", str(mix))
+        rejudge(mix)
+
+
+def last_correction(mix: Mix) -> Correction | None:
+    """The newest one that counts."""
+    return Correction.objects.filter(mix=mix, withdrawn=None).select_related("mix", "by").order_by("-pk").first()
 
 
 def rejudge(mix: Mix) -> Judgement | None:
@@ -267,27 +309,3 @@ def judge_stale() -> int:
                 # Features of an older version: only measuring again helps.
                 Run.objects.filter(mix=mix, state=Run.State.MEASURED).update(features=None, error=str(error))
     return done
-
-
-def samples(mix: Mix, from_s: float, length_s: float) -> dict[str, Any]:
-    """The samples of a moment of a mix, at most a fifth of a second: rate and channels."""
-    if not 0 < length_s <= _LONGEST_MOMENT_S:
-        raise Refused(f"A moment lasts up to {_LONGEST_MOMENT_S} s; ask for less.")
-    sound = _job(mix)["mix"]
-    found: dict[str, Any] = core_process.ask("samples", sound=sound, from_s=from_s, length_s=length_s)
-    return found
-
-
-def _figures(detail: dict[str, Any], findings: list[dict[str, Any]]) -> dict[str, Any]:
-    """What lists show: a few figures and the ratio of each passage."""
-    passages = detail["passages"]
-    ratios = None if passages is None else [p["speech_to_background_lu"] for p in passages if p["speech_to_background_lu"] is not None]
-    music = None if passages is None else [p["speech_to_music_lu"] for p in passages if p["speech_to_music_lu"] is not None]
-    loud = {name: detail["loudness"][name] for name in ("integrated_lufs", "range_lu", "true_peak_max_dbtp", "short_term_max_lufs", "dialogue_lufs")}
-    return loud | {
-        "clear_share": detail["clear_share"],
-        "ratios_lu": ratios,
-        "music_ratios_lu": music,
-        "must": sum(f["severity"] == "must" for f in findings),
-        "should": sum(f["severity"] == "should" for f in findings),
-    }

@@ -51,6 +51,33 @@ class Run(models.Model):
         return self.state in (self.State.WAITING, self.State.RUNNING)
 
 
+class Correction(models.Model):
+    """What a person said about a stretch of a mix, in whole samples. Human work: withdrawn when it is undone, never deleted; a later one wins."""
+
+    class Kind(models.TextChoices):
+        """As the core names them."""
+
+        SPEECH = "speech", "somebody speaks"
+        NO_SPEECH = "no-speech", "nobody speaks"
+        IMPORTANT_EFFECT = "important-effect", "this effect matters"
+
+    mix = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="corrections")
+    kind = models.CharField(max_length=16, choices=Kind)
+    in_sample = models.PositiveBigIntegerField()
+    out_sample = models.PositiveBigIntegerField()
+    by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="corrections")
+    at = models.DateTimeField(auto_now_add=True)
+    withdrawn = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["id"]
+
+    def __str__(self) -> str:
+        """What and where."""
+        clock = self.mix.clock
+        return f"{self.get_kind_display()} from {clock.timecode_in(self.mix.seconds(self.in_sample))}"
+
+
 class Judgement(models.Model):
     """A run against a version of a spec. ``figures`` are for lists, ``detail`` for the page of one mix."""
 

@@ -9,6 +9,7 @@ from ..config.refusals import Refused
 from ..library.access import mix_for
 from ..library.serving import serve
 from . import actions
+from .orders import samples as samples_of
 from .selectors import current_judgement, run_for
 
 
@@ -54,6 +55,15 @@ def set_range(request: HttpRequest, mix_id: int) -> JsonResponse:
 
 
 @login_required
+@require_POST
+def correct(request: HttpRequest, mix_id: int) -> JsonResponse:
+    """Say what a stretch of the mix is; judged again at once."""
+    mix = mix_for(request.user, mix_id)
+    actions.correct(request.user, mix, request.POST.get("kind", ""), (request.POST.get("from", ""), request.POST.get("to", "")))
+    return JsonResponse({})
+
+
+@login_required
 @require_GET
 def peaks(request: HttpRequest, mix_id: int) -> HttpResponseBase:
     """True peaks of every channel at several levels of detail; a page asks for the bytes of its view."""
@@ -72,4 +82,4 @@ def samples(request: HttpRequest, mix_id: int) -> JsonResponse:
         from_s, length_s = float(request.GET["from"]), float(request.GET["length"])
     except (KeyError, ValueError):
         raise Refused("A moment needs its beginning and its length in seconds.") from None
-    return JsonResponse(actions.samples(mix, max(0.0, from_s), length_s))
+    return JsonResponse(samples_of(mix, max(0.0, from_s), length_s))

@@ -1,19 +1,29 @@
 """Deciding findings, undoing decisions, wording notes."""
 
+import uuid
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
 from django.db import transaction
 from django.http import Http404
+from django.utils import timezone
 
 from ..accounts.models import Person, record
 from ..config.refusals import Overtaken, Refused
 from ..library.access import require
 from ..library.models import Membership, Mix
-from .models import Decision, Mark, Note
+from ..measuring.actions import last_correction, withdraw
+from ..measuring.models import Correction
+from ..measuring.selectors import current_judgement
+from .models import Decision, Mark, Note, Trim
+from .selectors import marked
 from .wording import proposed_text
 
 _TEXT_LENGTH = 4000
 
 
-def decide(person: Person, mark: Mark, mix: Mix, what: str, reason: str = "", client_key: str | None = None) -> Decision:
+def decide(person: Person, mark: Mark, mix: Mix, what: str, reason: str = "", client_key: str | None = None, batch: uuid.UUID | None = None) -> Decision:
     """Say what a finding is: a note, not a fault, allowed with a reason, or open again. The same key twice does it once."""
     require(person, mix.production, Membership.Role.REVIEWER)
     if what not in Decision.What.values:
@@ -26,19 +36,108 @@ def decide(person: Person, mark: Mark, mix: Mix, what: str, reason: str = "", cl
         if done:
             return done
         before = current_decision(mark, mix)
-        decision = Decision.objects.create(mark=mark, mix=mix, what=what, reason=reason.strip()[:500], by=person, client_key=client_key)
+        decision = Decision.objects.create(mark=mark, mix=mix, what=what, reason=reason.strip()[:500], by=person, client_key=client_key, batch=batch)
         _follow(mark, mix, what)
         record(mix.production, person, what, f"{mix.programme}: {mark.letters}", before=before.what if before else None, after=what)
     return decision
 
 
-def undo(person: Person, mix: Mix) -> Decision:
-    """Take back the last decision on this mix that is not undone yet: what counted before counts again."""
-    require(person, mix.production, Membership.Role.REVIEWER)
+def decide_alike(person: Person, mark: Mark, mix: Mix, what: str, reason: str = "", client_key: str | None = None) -> list[Decision]:
+    """Decide a mark and every open one of its kind in the same way; undone together."""
+    if client_key and Decision.objects.filter(client_key=client_key).exists():
+        return []
     with transaction.atomic():
-        last = last_undoable(mix)
-        if last is None:
-            raise Refused("Nothing has been decided on this mix that could be undone.")
+        batch = uuid.uuid4()
+        others = [m for m in alike(mark, mix) if m.pk != mark.pk]
+        first = decide(person, mark, mix, what, reason, client_key, batch)
+        return [first, *(decide(person, other, mix, what, reason, batch=batch) for other in others)]
+
+
+def alike(mark: Mark, mix: Mix) -> list[Mark]:
+    """Open marks of the same kind that the current judgement of the mix finds, this one among them."""
+    judgement = current_judgement(mix)
+    return [m.mark for m in marked(mix, judgement) if m.mark.kind == mark.kind and m.is_open and m.finding]
+
+
+def trim(person: Person, mark: Mark, mix: Mix, timecodes: tuple[str, str]) -> Trim:
+    """Set in and out of a mark by hand. Raises TimecodeError, or Refused where they cannot be."""
+    require(person, mix.production, Membership.Role.REVIEWER)
+    in_s, out_s = (mix.clock.seconds_at(t) for t in timecodes)
+    if not 0 <= in_s < min(out_s, mix.duration_s):
+        raise Refused("The finding would end before it begins, or lie behind the end of the mix. Set its out after its in.")
+    with transaction.atomic():
+        row = Trim.objects.create(mark=mark, mix=mix, in_sample=mix.samples(in_s), out_sample=mix.samples(min(out_s, mix.duration_s)), by=person)
+        record(mix.production, person, "trim", f"{mix.programme}: {mark.letters}", after=list(timecodes))
+    return row
+
+
+@dataclass(frozen=True)
+class LastDeed:
+    """What undo would take back: a decision (with those made together with it), a correction, or a trim."""
+
+    what: Decision | Correction | Trim
+
+    @property
+    def words(self) -> str:
+        """What it was, in a few words."""
+        if not isinstance(self.what, Decision):
+            return str(self.what)
+        others = len(self._together) - 1
+        return f"{self.letters} {self.what.get_what_display()}{f' and {others} alike' if others else ''}"
+
+    @cached_property
+    def _together(self) -> list[Decision]:
+        """The decisions that were made in one, the one that a person looked at first."""
+        assert isinstance(self.what, Decision)
+        batch = self.what.batch
+        return list(Decision.objects.filter(batch=batch).select_related("mark").order_by("pk")) if batch else [self.what]
+
+    @property
+    def letters(self) -> str:
+        """The mark it was about, if it was about one."""
+        if isinstance(self.what, Decision):
+            return self._together[0].mark.letters
+        return "" if isinstance(self.what, Correction) else self.what.mark.letters
+
+
+def last_deed(mix: Mix) -> LastDeed | None:
+    """The newest thing that somebody did to a mix and that can be undone."""
+    trimmed = Trim.objects.filter(mix=mix, withdrawn=None).select_related("mark", "by").order_by("-pk").first()
+    deeds = [d for d in (last_undoable(mix), last_correction(mix), trimmed) if d is not None]
+    return LastDeed(max(deeds, key=lambda d: d.at)) if deeds else None
+
+
+def undo(person: Person, mix: Mix) -> LastDeed:
+    """Take back the last thing that was done to this mix: what counted before counts again."""
+    require(person, mix.production, Membership.Role.REVIEWER)
+    deed = last_deed(mix)
+    if deed is None:
+        raise Refused("Nothing has been done to this mix that could be undone.")
+    if isinstance(deed.what, Correction):
+        withdraw(person, deed.what)
+    elif isinstance(deed.what, Trim):
+        _untrim(person, deed.what)
+    else:
+        _undo_decisions(person, mix, deed.what)
+    return deed
+
+
+def _untrim(person: Person, row: Trim) -> None:
+    with transaction.atomic():
+        if not Trim.objects.filter(pk=row.pk, withdrawn=None).update(withdrawn=timezone.now()):
+            raise Overtaken("Somebody has undone this already; the page shows the newest state now.")
+        record(row.mix.production, person, "undo trim", f"{row.mix.programme}: {row.mark.letters}")
+
+
+def _undo_decisions(person: Person, mix: Mix, last: Decision) -> None:
+    """A decision, or all that were made together with it."""
+    with transaction.atomic():
+        for decision in Decision.objects.filter(batch=last.batch).select_related("mark").order_by("-pk") if last.batch else [last]:
+            _undo_one(person, mix, decision)
+
+
+def _undo_one(person: Person, mix: Mix, last: Decision) -> Decision:
+    with transaction.atomic():
         mark = Mark.objects.select_for_update().get(pk=last.mark_id)
         if Decision.objects.filter(undoes=last).exists():
             raise Overtaken("Somebody has undone this already; the page shows the newest state now.")
@@ -93,6 +192,16 @@ def word_note(person: Person, note: Note, text: str, version: int) -> Note:
         row.save()
         record(row.programme.production, person, "word note", str(row.pk), before=before, after=text)
     return row
+
+
+def remedy_of(mix: Mix, letters: str, choice: int) -> dict[str, Any]:
+    """The remedy of a mark (0) or one of its alternatives (1 and up). Raises Refused where there is none."""
+    mark = Mark.objects.filter(born_mix=mix, letters=letters).first()
+    offered = [r for r in (mark.evidence["remedy"], *mark.evidence["alternatives"]) if r] if mark else []
+    if not 0 <= choice < len(offered):
+        raise Refused("Nothing is proposed here that could be heard.")
+    found: dict[str, Any] = offered[choice]
+    return found
 
 
 def mark_for(person: Person, mark_id: int) -> Mark:

@@ -54,6 +54,8 @@ class Decision(models.Model):
     by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="decisions")
     at = models.DateTimeField(auto_now_add=True)
     undoes = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="undone_by")
+    # Decisions made together are undone together.
+    batch = models.UUIDField(null=True)
     # A repeated key press carries the same key and does nothing twice.
     client_key = models.CharField(max_length=40, unique=True, null=True)
 
@@ -63,6 +65,25 @@ class Decision(models.Model):
     def __str__(self) -> str:
         """Mark and decision."""
         return f"{self.mark.letters}: {self.what}"
+
+
+class Trim(models.Model):
+    """In and out of a mark as a person set them; the newest that was not withdrawn counts."""
+
+    mark = models.ForeignKey(Mark, on_delete=models.PROTECT, related_name="trims")
+    mix = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="trims")
+    in_sample = models.PositiveBigIntegerField()
+    out_sample = models.PositiveBigIntegerField()
+    by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="trims")
+    at = models.DateTimeField(auto_now_add=True)
+    withdrawn = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["id"]
+
+    def __str__(self) -> str:
+        """Which mark."""
+        return f"{self.mark.letters} moved"
 
 
 class Note(models.Model):

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from ..library.models import Mix
 from ..measuring.models import Finding, Judgement
-from .models import Decision, Mark, Note
+from .models import Decision, Mark, Note, Trim
 
 
 @dataclass(frozen=True)
@@ -20,6 +20,7 @@ class Marked:
     finding: Finding | None
     decision: Decision | None
     note: Note | None
+    trim: Trim | None = None
 
     @property
     def state(self) -> str:
@@ -34,12 +35,22 @@ class Marked:
     @property
     def in_s(self) -> float:
         """Where it begins, in seconds."""
-        return self.mix.seconds(self.mark.in_sample)
+        return self.mix.seconds((self.trim or self.mark).in_sample)
 
     @property
     def out_s(self) -> float:
         """Where it ends, in seconds."""
-        return self.mix.seconds(self.mark.out_sample)
+        return self.mix.seconds((self.trim or self.mark).out_sample)
+
+    @property
+    def in_timecode(self) -> str:
+        """Timecode of its first frame."""
+        return self.mix.clock.timecode_in(self.in_s)
+
+    @property
+    def out_timecode(self) -> str:
+        """Timecode of the first frame after it."""
+        return self.mix.clock.timecode_out(self.out_s)
 
     @property
     def length_s(self) -> float:
@@ -52,10 +63,13 @@ def marked(mix: Mix, judgement: Judgement | None) -> list[Marked]:
     findings = {f.mark_id: f for f in judgement.findings.all()} if judgement else {}
     decisions = newest_decisions([mix])
     notes = {m.pk: n for n in Note.objects.filter(mix=mix).exclude(state=Note.State.WITHDRAWN).prefetch_related("marks") for m in n.marks.all()}
-    marks = Mark.objects.filter(born_mix=mix)
-    return [
-        Marked(m, mix, findings.get(m.pk), decisions.get((mix.pk, m.pk)), notes.get(m.pk)) for m in marks if m.pk in findings or (mix.pk, m.pk) in decisions
+    trims = {t.mark_id: t for t in Trim.objects.filter(mix=mix, withdrawn=None)}
+    found = [
+        Marked(m, mix, findings.get(m.pk), decisions.get((mix.pk, m.pk)), notes.get(m.pk), trims.get(m.pk))
+        for m in Mark.objects.filter(born_mix=mix)
+        if m.pk in findings or (mix.pk, m.pk) in decisions
     ]
+    return sorted(found, key=lambda m: (m.in_s, m.mark.pk))
 
 
 def newest_decisions(mixes: Iterable[Mix]) -> dict[tuple[int, int], Decision]:

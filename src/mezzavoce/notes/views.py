@@ -4,10 +4,12 @@ from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect
 from django.urls import reverse
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_GET, require_POST
 
 from ..config.refusals import Refused, wants_json
 from ..library.access import mix_for
+from ..measuring.models import Correction
+from ..measuring.orders import passage_sound
 from . import actions
 
 
@@ -16,16 +18,26 @@ from . import actions
 def decide(request: HttpRequest, mark_id: int) -> HttpResponse:
     """Decide a mark in the mix it was born in."""
     mark = actions.mark_for(request.user, mark_id)
-    actions.decide(request.user, mark, mark.born_mix, request.POST.get("what", ""), request.POST.get("reason", ""), request.POST.get("client_key") or None)
+    do = actions.decide_alike if request.POST.get("alike") else actions.decide
+    do(request.user, mark, mark.born_mix, request.POST.get("what", ""), request.POST.get("reason", ""), request.POST.get("client_key") or None)
+    return _back(request, mark.born_mix_id, mark.letters)
+
+
+@login_required
+@require_POST
+def trim(request: HttpRequest, mark_id: int) -> HttpResponse:
+    """Set in and out of a mark by hand."""
+    mark = actions.mark_for(request.user, mark_id)
+    actions.trim(request.user, mark, mark.born_mix, (request.POST.get("from", ""), request.POST.get("to", "")))
     return _back(request, mark.born_mix_id, mark.letters)
 
 
 @login_required
 @require_POST
 def undo(request: HttpRequest, mix_id: int) -> HttpResponse:
-    """Undo the last decision on a mix."""
-    decision = actions.undo(request.user, mix_for(request.user, mix_id))
-    return _back(request, mix_id, decision.mark.letters)
+    """Undo the last thing that was done to a mix."""
+    deed = actions.undo(request.user, mix_for(request.user, mix_id))
+    return _back(request, mix_id, deed.letters, again=isinstance(deed.what, Correction))
 
 
 @login_required
@@ -42,6 +54,22 @@ def word(request: HttpRequest, note_id: int) -> HttpResponse:
     return _back(request, note.mix_id, first.letters if first else "")
 
 
-def _back(request: HttpRequest, mix_id: int, letters: str) -> HttpResponse:
+@login_required
+@require_GET
+def sound(request: HttpRequest, mix_id: int) -> HttpResponse:
+    """A passage of a mix or of one of its stems; with ``mark`` as the remedy (or with ``choice`` an alternative) proposes it."""
+    mix = mix_for(request.user, mix_id)
+    try:
+        span = float(request.GET["from"]), float(request.GET["to"])
+        choice = int(request.GET.get("choice", "0"))
+    except (KeyError, ValueError):
+        raise Refused("A passage needs its beginning and its end in seconds.") from None
+    change = actions.remedy_of(mix, request.GET["mark"], choice) if request.GET.get("mark") else None
+    wave = passage_sound(mix, request.GET.get("what", "mix"), span, change)
+    return HttpResponse(wave, content_type="audio/wav", headers={"Cache-Control": "private, max-age=600"})
+
+
+def _back(request: HttpRequest, mix_id: int, letters: str, *, again: bool = False) -> HttpResponse:
+    """Where to look next; ``again`` where everything was judged anew."""
     address = f"{reverse('mix', args=[mix_id])}?mark={letters}"
-    return JsonResponse({"address": address, "mark": letters}) if wants_json(request) else redirect(address)
+    return JsonResponse({"address": address, "mark": letters, "again": again}) if wants_json(request) else redirect(address)

@@ -10,8 +10,7 @@ from ..library.access import mix_for, role_in
 from ..library.models import Membership, Mix
 from ..measuring.models import Judgement, Run
 from ..measuring.selectors import current_judgement, newest_run
-from ..notes.actions import last_undoable
-from ..notes.models import Decision
+from ..notes.actions import LastDeed, last_deed
 from ..notes.selectors import Marked, marked
 from ..notes.wording import KINDS, change, in_sentence, prediction, proposed_text
 from .bands import BandPicture, bands_of
@@ -32,7 +31,7 @@ class Review:
     judgement: Judgement | None
     marks: list[Marked]
     answers: dict[int, Answer]
-    last: Decision | None
+    last: LastDeed | None
     chosen: Marked | None
 
     @property
@@ -92,6 +91,24 @@ class Review:
         }
 
     @property
+    def alike(self) -> int:
+        """How many open marks that are found now are of the chosen one's kind."""
+        if self.chosen is None:
+            return 0
+        return sum(m.is_open and m.finding is not None and m.mark.kind == self.chosen.mark.kind for m in self.marks)
+
+    @property
+    def hearable(self) -> list[str]:
+        """Roles that can be heard by themselves."""
+        return sorted({s["role"] for s in (self.judgement.detail.get("stems") or [])}) if self.judgement else []
+
+    @property
+    def sounds(self) -> list[tuple[str, str]]:
+        """What the player offers to hear, with its name; where music and effects come as one, that."""
+        under = [("background", "m+e")] if "background" in self.hearable else [("music", "music"), ("effects", "effects")]
+        return [("mix", "mix"), ("dialogue", "voice"), *under]
+
+    @property
     def picture(self) -> Picture | None:
         """What is drawn from the samples beside the chosen finding."""
         return picture_of(self.chosen.mark.evidence, self.judgement.detail["file"]) if self.chosen and self.judgement else None
@@ -126,6 +143,7 @@ class Review:
             "range": self.range.for_page,
             "ducks": [[d[name] for name in _DUCK] for d in detail.get("ducks") or []],
             "speech": [[s["in_s"], s["out_s"]] for s in detail.get("speech") or []],
+            "hearable": self.hearable,
             "marks": [
                 {
                     "id": m.mark.pk,
@@ -138,6 +156,7 @@ class Review:
                     "out": m.out_s,
                     "role": m.mark.role,
                     "remedy": _points(m.mark.evidence["remedy"]),
+                    "others": [_points(a) for a in m.mark.evidence["alternatives"]],
                 }
                 for m in self.marks
             ],
@@ -161,6 +180,6 @@ def review(person: Person, mix_id: int, letters: str | None = None) -> Review:
         judgement=judgement,
         marks=marks,
         answers=newest_answers([mix]),
-        last=last_undoable(mix),
+        last=last_deed(mix),
         chosen=chosen,
     )

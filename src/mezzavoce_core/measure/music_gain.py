@@ -6,6 +6,7 @@ that by itself; how sure that is stands with each.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from hashlib import blake2b
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,7 +30,8 @@ LEAST_NATS = 0.0
 _BRIDGES_S = (0.35, 1.0, 2.3)
 TOLD_NATS = 3.0
 _OPEN_S = 3.0
-_AROUND_S, _NEAR_S = 45.0, 6.0
+_AROUND_S, _NEAR_S = 18.0, 6.0
+_MOST_REMEMBERED = 64
 _CERTAIN_NATS = (0.0, 3.0, 6.0, 10.0, 20.0, 30.0)
 _CERTAIN = (0.5, 0.67, 0.8, 0.9, 0.95, 0.99)
 _PROGRAMME_NATS, _PROGRAMME = (LEAST_NATS, 5.0, 10.0), (0.6, 0.9, 1.0)
@@ -110,11 +112,14 @@ class MusicGain:
         """The same with what lies around a stretch looked at again, where other speech stands there now."""
         first, last = max(0.0, in_s - _AROUND_S), out_s + _AROUND_S
         frames = slice(round(first * FRAMES_PER_S), round(last * FRAMES_PER_S))
-        there = [(a - first, b - first) for a, b in speech if a > first and b < last]
-        fresh = [d.shifted(first) for d in find_gain(levels_db[frames], there).ducks]
+        there = tuple((round(a - first, 3), round(b - first, 3)) for a, b in speech if a > first and b < last)
+        fresh = [d.shifted(first) for d in _part_again(levels_db[frames], there).ducks]
         kept = [d for d in self.ducks if not _touches(d, in_s - _NEAR_S, out_s + _NEAR_S)]
         near = [d for d in fresh if _touches(d, in_s - _NEAR_S, out_s + _NEAR_S)]
         return MusicGain(tuple(sorted([*kept, *near], key=_begin)), self.nats)
+
+
+_REMEMBERED: dict[tuple[bytes, tuple[tuple[float, float], ...]], MusicGain] = {}
 
 
 def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> MusicGain:
@@ -141,6 +146,16 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
     ducks = _joined(sorted(ducks, key=_begin))
     kept = (d for d in ducks if d.depth_db >= LEAST_DEPTH_DB)
     return MusicGain(tuple(sorted(kept, key=_begin)), best.worth)
+
+
+def _part_again(levels_db: Floats, speech: tuple[tuple[float, float], ...]) -> MusicGain:
+    """``find_gain``, remembered: every judgement asks again for what was corrected before."""
+    key = (blake2b(levels_db.tobytes(), digest_size=16).digest(), speech)
+    if key not in _REMEMBERED:
+        if len(_REMEMBERED) >= _MOST_REMEMBERED:
+            _REMEMBERED.pop(next(iter(_REMEMBERED)))
+        _REMEMBERED[key] = find_gain(levels_db, speech)
+    return _REMEMBERED[key]
 
 
 def _joined(ducks: Sequence[Duck]) -> list[Duck]:

@@ -6,6 +6,8 @@ from django import template
 from django.utils.html import format_html, format_html_join, mark_safe
 from django.utils.safestring import SafeString
 
+from ...notes.wording import KINDS
+
 register = template.Library()
 
 _SHAPES = {
@@ -16,6 +18,12 @@ _SHAPES = {
     "hexagon": '<path d="M7.5 2.5h13L27 14l-6.5 11.5h-13L1 14Z"/>',
 }
 _OF_FAMILY = {"voice": "diamond", "ducking": "round", "music": "triangle", "effects": "hexagon"}
+
+
+@register.filter
+def kind_words(kind: str) -> str:
+    """A kind of finding in a few words."""
+    return KINDS.get(kind, kind)
 
 
 @register.simple_tag

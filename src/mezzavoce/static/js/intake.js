@@ -5,6 +5,7 @@ import { say, send } from "./talk.js";
 const PIECE = 8 * 1024 * 1024;
 const TRIES = 6;
 const ROLES = [["mix", "the mix"], ["dialogue", "dialogue stem"], ["music", "music stem"], ["effects", "effects stem"], ["background", "music and effects in one"]];
+const CAPTIONS = /\.(vtt|srt)$/i;
 const CHANNEL_AT_END = /[._\- ](l|r|c|lfe|ls|rs|left|right)\.[a-z0-9]+$/i;
 const page = document.getElementById("intake");
 const rows = [];
@@ -43,7 +44,7 @@ function guessRole(name) {
 function add(files) {
   document.getElementById("problem").hidden = true;
   Array.from(files).forEach((file) => {
-    const row = { file, role: guessRole(file.name), arriving: true, id: null, facts: null };
+    const row = { file, role: CAPTIONS.test(file.name) ? "captions" : guessRole(file.name), arriving: true, id: null, facts: null };
     rows.push(row);
     show(row);
     upload(row);
@@ -59,7 +60,7 @@ function show(row) {
   const select = line.querySelector("select");
   select.setAttribute("aria-label", `Role of ${row.file.name}`);
   line.querySelector("progress").setAttribute("aria-label", `Upload of ${row.file.name}`);
-  ROLES.forEach(([value, text]) => select.add(new Option(text, value, false, value === row.role)));
+  (row.role === "captions" ? [["captions", "captions"]] : ROLES).forEach(([value, text]) => select.add(new Option(text, value, false, value === row.role)));
   select.addEventListener("change", () => { row.role = select.value; changed(); });
   line.querySelector("button").addEventListener("click", () => remove(row));
   row.line = line;
@@ -178,6 +179,7 @@ async function pieces(row) {
 }
 
 function describe(facts) {
+  if (facts.captions) return `${facts.captions} captions`;
   const minutes = `${Math.floor(facts.duration_s / 60)} min ${(facts.duration_s % 60).toFixed(1)} s`;
   return `${minutes}, ${facts.channels === 1 ? "mono" : facts.layout}, ${facts.sample_rate_hz / 1000} kHz${facts.has_picture ? ", with picture" : ""}`;
 }

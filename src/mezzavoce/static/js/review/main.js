@@ -5,11 +5,13 @@ import { nextOpen } from "../timeline/marks.js";
 import { windowAround, zoomed } from "../timeline/scale.js";
 import { loudestTime, smoothLevel, unpackSeries } from "../timeline/series.js";
 import { makeClock } from "../timeline/timecode.js";
+import { makeHearing } from "./hear.js";
 import { makePeaks } from "./peaks.js";
 import { showPicture as showPictureOf } from "./pictures.js";
 import { makePlayer } from "./player.js";
 import { makeRanges } from "./ranges.js";
 import { makeSide } from "./side.js";
+import { makeSpans } from "./spans.js";
 import { makeStore } from "./store.js";
 import { makeView } from "./view.js";
 
@@ -23,19 +25,39 @@ function start(root) {
   const chosenLetters = document.querySelector(".finding")?.dataset.mark;
   const chosen = data.marks.find((mark) => mark.letters === chosenLetters) || null;
   const store = makeStore({
-    ...data, clock: makeClock(data.rate, data.dropFrame, data.start), chosen, time: chosen ? Math.max(0, chosen.in - 2) : 0, series: null, hasLevels: false,
+    ...data, clock: makeClock(data.rate, data.dropFrame, data.start), chosen, time: chosen ? Math.max(0, chosen.in - 2) : 0, span: null, series: null, hasLevels: false,
     view: viewOf(chosen, data.duration), proposal: chosen?.remedy || null, parts: data.range.parts, lower: lowerFor(chosen), peaks: null,
   });
   const player = makePlayer(document.getElementById("video"), data.duration, (time, playing) => tell(store, time, playing));
-  const side = makeSide(document.getElementById("side"), pick, changed);
-  makeView(store, (time) => player.seek(time), pick);
+  const hearing = makeHearing(root, document.getElementById("video"), store);
+  const side = makeSide(document.getElementById("side"), pick, changed, (choice) => hearing.turn(choice));
+  const spans = makeSpans(store, root, (time) => { player.seek(time); keepInView(time); }, reload);
+  makeView(store, (time) => player.seek(time), pick, spans);
+  side.arrange();
   const ranges = makeRanges(store, (time) => { player.seek(time); keepInView(time); });
   makePeaks(store, root.dataset.peaks, () => store.get().lower === "peaks");
   load(root.dataset.series, store).then(picture);
   if (chosen) player.visit(chosen, false);
+  comeBack();
   bindKeys();
   bindButtons();
   root.dataset.ready = "yes";
+
+  /** Everything was judged anew: the page is fetched again and comes back to where it was. */
+  function reload() {
+    sessionStorage.setItem(`mezzavoce.place ${root.dataset.mix}`, JSON.stringify({ time: player.time(), view: store.get().view }));
+    location.reload();
+  }
+
+  function comeBack() {
+    const key = `mezzavoce.place ${root.dataset.mix}`;
+    const place = JSON.parse(sessionStorage.getItem(key) || "null");
+    sessionStorage.removeItem(key);
+    if (!place) return;
+    store.set({ view: place.view });
+    player.seek(place.time);
+    say("Judged again.");
+  }
 
   /** Go to a mark in picture, sound and address. */
   function goTo(letters, play) {
@@ -44,6 +66,7 @@ function start(root) {
     store.set({ chosen: mark, view: viewOf(mark, data.duration), proposal: mark.remedy, lower: store.get().hasLevels ? lowerFor(mark) : "peaks" });
     nameLower();
     history.replaceState(null, "", `?mark=${letters}`);
+    hearing.chosen();
     player.visit(mark, play);
     document.querySelector("[data-loop-mark]").textContent = letters;
   }
@@ -75,12 +98,16 @@ function start(root) {
   }
 
   /** Something was decided, worded or undone: one refresh of the side, on to the next open mark after a decision. */
-  async function changed(letters, did, what) {
+  async function changed(letters, did, what, again) {
+    if (again) {
+      reload();
+      return;
+    }
     const decided = did === "decide" && what !== "reopen";
     const marks = store.get().marks.map((m) => (decided && m.letters === letters ? { ...m, state: "decided" } : m));
     const next = decided && !editNext ? nextOpen(marks, marks.findIndex((m) => m.letters === letters)) : -1;
     const target = next >= 0 ? marks[next].letters : letters;
-    await side.show(target);
+    await side.show(target || store.get().chosen?.letters || "");
     picture();
     refreshHead(side.facts());
     const done = side.decided();
@@ -88,7 +115,7 @@ function start(root) {
     goTo(target, next >= 0);
     if (editNext) side.edit();
     else if (did === "word") say("The wording is saved.");
-    else if (!decided) say(`${letters} is as it was before.`);
+    else if (!decided) say(letters ? `${letters} is as it was before.` : "It is as it was before.");
     else if (next < 0) say("Every finding is decided. M shows the notes.");
     editNext = false;
   }
@@ -96,10 +123,10 @@ function start(root) {
   let editNext = false;
 
   function step(way) {
-    const { marks, chosen: now } = store.get();
-    if (!marks.length) return;
-    const at = marks.findIndex((m) => now && m.letters === now.letters);
-    pick(marks[Math.min(Math.max(0, at + way), marks.length - 1)].letters);
+    const order = side.order();
+    if (!order.length) return;
+    const at = order.indexOf(store.get().chosen?.letters);
+    pick(order[Math.min(Math.max(0, at + way), order.length - 1)]);
   }
 
   function bindKeys() {
@@ -114,11 +141,16 @@ function start(root) {
       "+": () => zoom(0.6), "=": () => zoom(0.6), "-": () => zoom(1 / 0.6),
       w: swapLower,
       g: () => ranges.open(),
-      i: () => ranges.setEdge("in", player.time()),
-      o: () => ranges.setEdge("out", player.time()),
+      i: () => spans.setEdge("in", player.time()) || ranges.setEdge("in", player.time()),
+      o: () => spans.setEdge("out", player.time()) || ranges.setEdge("out", player.time()),
+      s: () => spans.speech(player.time()),
+      b: () => spans.bounds(),
+      t: () => hearing.turn(),
+      1: () => hearing.hear("mix"), 2: () => hearing.hear("dialogue"), 3: () => hearing.hear("music"), 4: () => hearing.hear("effects"),
+      v: () => side.group(),
       p: () => document.getElementById("picture").classList.toggle("is-large"),
-      Enter: () => side.press("note it"),
-      x: () => side.press("not a fault"),
+      Enter: (e) => side.press("note it", e.shiftKey),
+      x: (e) => side.press("not a fault", e.shiftKey),
       a: () => side.openAllow(),
       e: () => { if (!side.edit()) editNext = side.press("note it"); },
       z: () => side.undo(),

@@ -1,10 +1,6 @@
 // What of the file is programme: shown on the strip, moved by frames or by typing timecode, saved and judged again at once.
 import { say, send } from "../talk.js";
-import { framesOf } from "../timeline/timecode.js";
-
-const PATTERN = /^\d{1,2}:\d{2}:\d{2}[:;.]\d{2,3}$/;
-
-const plain = (timecode) => timecode.trim().replace(/[;.]/g, ":").padStart(11, "0");
+import { makeFields } from "./fields.js";
 
 /** Look after the range panel. `seek` moves the playhead; the strip follows the store's `parts`. */
 export function makeRanges(store, seek) {
@@ -13,18 +9,8 @@ export function makeRanges(store, seek) {
   const list = document.getElementById("range-parts");
   if (!panel || !list) return { open() {}, setEdge() {} };
   const { clock } = store.get();
-  const lengthOf = (frames) => frames * clock.frameLength;
-  const first = framesOf(store.get().start, clock.rate);
+  const { seconds, text, bind } = makeFields(clock, store.get().start, store.get().duration);
   let last = null;
-
-  /** Seconds of a timecode from the first sample; NaN where it is none. */
-  function seconds(text) {
-    if (!PATTERN.test(text.trim())) return NaN;
-    const perDay = clock.rate.nominal * 86400 - clock.rate.dropped * 1296;
-    const time = lengthOf((((framesOf(text.trim(), clock.rate) - first) % perDay) + perDay) % perDay);
-    // A label that this rate does not have (99 seconds, a dropped frame) reads as another one.
-    return plain(clock.timecode(time + clock.frameLength / 100)) === plain(text) ? time : NaN;
-  }
 
   function rows() {
     return Array.from(list.children, (row) => Array.from(row.querySelectorAll("input"), (input) => seconds(input.value)));
@@ -33,33 +19,17 @@ export function makeRanges(store, seek) {
   function show() {
     const parts = rows();
     if (parts.flat().every(Number.isFinite)) store.set({ parts });
-    Array.from(list.querySelectorAll("input")).forEach((input) => input.classList.toggle("is-invalid", Number.isNaN(seconds(input.value))));
-  }
-
-  function moved(input, frames) {
-    const now = seconds(input.value);
-    if (Number.isNaN(now)) return;
-    const to = Math.min(Math.max(0, now + lengthOf(frames)), store.get().duration);
-    input.value = clock.timecode(to + clock.frameLength / 100);
-    show();
-    seek(to);
   }
 
   function add([from, to]) {
     const row = document.createElement("li");
     row.innerHTML = '<label>in <input class="form-control tc" inputmode="numeric"></label><label>out <input class="form-control tc" inputmode="numeric"></label><button type="button" class="plain">remove</button>';
     const [begin, end] = row.querySelectorAll("input");
-    begin.value = clock.timecode(from + clock.frameLength / 100);
-    end.value = clock.timecode(to + clock.frameLength / 100);
+    begin.value = text(from);
+    end.value = text(to);
     [begin, end].forEach((input) => {
-      input.addEventListener("input", show);
+      bind(input, show, seek);
       input.addEventListener("focus", () => { last = input; const at = seconds(input.value); if (Number.isFinite(at)) seek(at); });
-      input.addEventListener("keydown", (event) => {
-        const way = { ArrowUp: 1, ArrowDown: -1 }[event.key];
-        if (!way) return;
-        event.preventDefault();
-        moved(input, way * (event.shiftKey ? clock.rate.nominal : 1));
-      });
     });
     row.querySelector("button").addEventListener("click", () => { row.remove(); show(); });
     list.append(row);

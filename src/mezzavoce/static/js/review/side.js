@@ -2,7 +2,7 @@
 import { clientKey, fragment, say, send } from "../talk.js";
 
 /** Look after the side. `onChange(mark)` is called after something was decided, worded or undone. */
-export function makeSide(element, onPick, onChange) {
+export function makeSide(element, onPick, onChange, onHear) {
   let asked = 0;
   element.addEventListener("click", (event) => {
     const link = event.target.closest("a[data-mark]");
@@ -11,6 +11,9 @@ export function makeSide(element, onPick, onChange) {
       onPick(link.dataset.mark);
     }
     if (event.target.closest("[data-allow]")) openAllow();
+    const heard = event.target.closest("[data-hear]");
+    if (heard) onHear(Number(heard.dataset.hear));
+    if (event.target.closest("[data-group]")) group(!grouped());
   });
   element.addEventListener("submit", (event) => {
     event.preventDefault();
@@ -27,10 +30,42 @@ export function makeSide(element, onPick, onChange) {
     if (form.dataset.do === "decide") body.set("client_key", clientKey());
     try {
       const answer = await send(form.action, body);
-      onChange(answer.mark, form.dataset.do, body.get("what"));
+      onChange(answer.mark, form.dataset.do, body.get("what"), answer.again);
     } catch (error) {
       say(error.message, true);
     }
+  }
+
+  /** Those alike together, or by place; remembered in this browser. */
+  function grouped() {
+    return localStorage.getItem("mezzavoce.grouped") === "yes";
+  }
+
+  function group(on) {
+    localStorage.setItem("mezzavoce.grouped", on ? "yes" : "no");
+    arrange();
+  }
+
+  function arrange() {
+    const list = element.querySelector(".list");
+    const button = element.querySelector("[data-group]");
+    if (!list || !button) return;
+    const on = grouped();
+    button.setAttribute("aria-pressed", String(on));
+    list.querySelectorAll(".list-kind").forEach((head) => head.remove());
+    const rows = Array.from(list.children).sort((a, b) => a.dataset.place - b.dataset.place);
+    const kinds = [...new Set(rows.map((row) => row.dataset.kind))];
+    const size = (kind) => rows.filter((row) => row.dataset.kind === kind).length;
+    const order = on ? kinds.sort((a, b) => size(b) - size(a)).flatMap((kind) => [headOf(kind, rows), ...rows.filter((row) => row.dataset.kind === kind)]) : rows;
+    list.replaceChildren(...order.filter(Boolean));
+  }
+
+  function headOf(kind, rows) {
+    const alike = rows.filter((row) => row.dataset.kind === kind);
+    const head = document.createElement("li");
+    head.className = "list-kind";
+    head.textContent = `${alike[0].dataset.words} · ${alike.length}`;
+    return head;
   }
 
   function openAllow() {
@@ -49,10 +84,15 @@ export function makeSide(element, onPick, onChange) {
       const html = await fragment(`${element.closest("[data-side]").dataset.side}?mark=${encodeURIComponent(letters)}`);
       if (turn !== asked) return;
       element.innerHTML = html;
+      arrange();
       element.querySelector(".is-chosen")?.scrollIntoView({ block: "nearest" });
     },
-    press(what) {
-      const button = element.querySelector(`.decide button[value="${what}"]`);
+    arrange,
+    group: () => group(!grouped()),
+    /** Letters in the order of the list. */
+    order: () => Array.from(element.querySelectorAll(".list a[data-mark]"), (link) => link.dataset.mark),
+    press(what, alike = false) {
+      const button = element.querySelector(`.${alike ? "alike" : "decide"} button[value="${what}"]`);
       if (button) post(button.form, button);
       return Boolean(button);
     },

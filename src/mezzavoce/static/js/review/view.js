@@ -2,14 +2,15 @@
 import { drawLanes } from "../timeline/draw_lanes.js";
 import { drawStrip } from "../timeline/draw_strip.js";
 import { palette } from "../timeline/ink.js";
-import { MARGIN } from "../timeline/lanes.js";
+import { MARGIN, layLanes } from "../timeline/lanes.js";
 import { framed } from "../timeline/marks.js";
 import { makeScale } from "../timeline/scale.js";
 
 const FRAME_ROOM = 24;
+const EDGE_ROOM = 6;
 
 /** Look after both canvases. `onSeek(time)` and `onPick(letters)` hear clicks. */
-export function makeView(store, onSeek, onPick) {
+export function makeView(store, onSeek, onPick, spans) {
   const strip = document.getElementById("strip-canvas");
   const lanes = document.getElementById("lanes-canvas");
   const badges = document.getElementById("strip-marks");
@@ -60,9 +61,32 @@ export function makeView(store, onSeek, onPick) {
     if (event.target.closest("a")) return;
     onSeek(stripScale().time(event.clientX - strip.getBoundingClientRect().left));
   });
+  const placeOf = (event) => {
+    const box = lanes.getBoundingClientRect();
+    return { x: event.clientX - box.left - MARGIN, y: event.clientY - box.top };
+  };
+  const near = () => EDGE_ROOM / scale.perSecond;
+  const inSpeech = (y) => { const { speech } = layLanes(lanes.getBoundingClientRect().height); return y >= speech.top && y <= speech.top + speech.height; };
+  let held = null;
+  let moved = false;
+  lanes.addEventListener("pointerdown", (event) => {
+    const { x, y } = placeOf(event);
+    moved = false;
+    held = scale && x >= 0 ? spans.edgeAt(scale.time(x), near(), inSpeech(y)) : null;
+    if (held) lanes.setPointerCapture(event.pointerId);
+  });
+  lanes.addEventListener("pointermove", (event) => {
+    if (!scale) return;
+    const { x, y } = placeOf(event);
+    if (held && event.buttons) {
+      moved = true;
+      spans.drag(held, scale.time(x), near());
+    } else lanes.style.cursor = spans.edgeAt(scale.time(x), near(), inSpeech(y)) ? "ew-resize" : "";
+  });
+  lanes.addEventListener("pointerup", () => { held = null; });
   lanes.addEventListener("click", (event) => {
-    const x = event.clientX - lanes.getBoundingClientRect().left - MARGIN;
-    if (scale && x >= 0) onSeek(scale.time(x));
+    const { x } = placeOf(event);
+    if (scale && x >= 0 && !moved) onSeek(scale.time(x));
   });
   new ResizeObserver(() => { ask(); placeBadges(); }).observe(lanes.parentElement);
   matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => { colours = palette(); ask(); });

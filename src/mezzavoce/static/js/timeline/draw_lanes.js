@@ -36,6 +36,7 @@ export function drawLanes(canvas, state, colours) {
   }
   drawOutside(pen, scale, state, lanes.levels.top, height - lanes.levels.top, colours);
   if (state.chosen) bracket(pen, lanes.levels, scale, state.chosen, colours);
+  if (state.span) drawSpan(pen, lanes, scale, state.span, colours);
   playhead(pen, lanes, scale, state.time, height, colours);
   pen.restore();
   drawHeads(pen, lanes, state, colours);
@@ -87,6 +88,28 @@ function drawSpeech(pen, lane, scale, state, colours) {
     pen.fillRect(scale.x(from), lane.top + 8, Math.max(1, scale.x(to) - scale.x(from)), 9);
     pen.globalAlpha = 1;
   });
+}
+
+/** A stretch under the hand, in graphite: dotted edges over the lanes it is about, a band between them. */
+function drawSpan(pen, lanes, scale, span, colours) {
+  const top = span.what === "speech" ? lanes.speech.top : lanes.levels.top;
+  const bottom = lanes.speech.top + lanes.speech.height;
+  const [from, to] = [scale.x(span.from), scale.x(span.to)];
+  pen.fillStyle = colours.pencil;
+  pen.globalAlpha = 0.14;
+  pen.fillRect(from, top, Math.max(1, to - from), bottom - top);
+  pen.globalAlpha = 1;
+  pen.strokeStyle = colours.pencil;
+  pen.lineWidth = 2;
+  pen.setLineDash([2, 3]);
+  [from, to].forEach((x) => {
+    pen.beginPath();
+    pen.moveTo(x, lanes.levels.top);
+    pen.lineTo(x, bottom);
+    pen.stroke();
+  });
+  pen.setLineDash([]);
+  [from, to].forEach((x) => pen.fillRect(x - 3, bottom - 18, 6, 18));
 }
 
 function drawLoudness(pen, lane, ladder, scale, state, colours) {
