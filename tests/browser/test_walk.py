@@ -194,7 +194,7 @@ class WalkTest(BrowserCase):
         page.wait_for_selector(".answer:has-text('Only a stereo file is left.')")
 
     def measure_again(self, page):
-        page.get_by_role("button", name="Measure again").click()
+        page.get_by_role("button", name="measure again").click()
         self.wait_until(lambda: Run.objects.filter(state=Run.State.MEASURED).count() == 2)
         page.get_by_role("link", name="Show the new figures").click()
         page.wait_for_selector(".finding[data-mark=A], .finding[data-mark=B]")
@@ -262,7 +262,7 @@ class TroubleTest(MeasuredCase):
         page.click("text=1 Ebb")
         page.wait_for_selector("text=does not contain the stem “music.wav”")
         self.assert_accessible(page)
-        self.assertTrue(page.get_by_role("button", name="Measure again").is_visible())
+        self.assertTrue(page.get_by_role("button", name="measure again").is_visible())
 
     def test_bad_files_are_told_on_the_intake_page(self):
         page = self.open_page()

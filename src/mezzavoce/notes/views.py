@@ -8,9 +8,9 @@ from django.views.decorators.http import require_GET, require_POST
 
 from ..config.refusals import Refused, wants_json
 from ..library.access import mix_for
-from ..measuring.models import Correction
 from ..measuring.orders import passage_sound
 from . import actions
+from .models import Decision
 
 
 @login_required
@@ -37,7 +37,7 @@ def trim(request: HttpRequest, mark_id: int) -> HttpResponse:
 def undo(request: HttpRequest, mix_id: int) -> HttpResponse:
     """Undo the last thing that was done to a mix."""
     deed = actions.undo(request.user, mix_for(request.user, mix_id))
-    return _back(request, mix_id, deed.letters, again=isinstance(deed.what, Correction))
+    return _back(request, mix_id, deed.letters, again=not isinstance(deed.what, Decision))
 
 
 @login_required
@@ -70,6 +70,6 @@ def sound(request: HttpRequest, mix_id: int) -> HttpResponse:
 
 
 def _back(request: HttpRequest, mix_id: int, letters: str, *, again: bool = False) -> HttpResponse:
-    """Where to look next; ``again`` where everything was judged anew."""
+    """Where to look next; ``again`` where more than a decision changed."""
     address = f"{reverse('mix', args=[mix_id])}?mark={letters}"
     return JsonResponse({"address": address, "mark": letters, "again": again}) if wants_json(request) else redirect(address)

@@ -148,6 +148,7 @@ class Review:
                 {
                     "id": m.mark.pk,
                     "letters": m.mark.letters,
+                    "kind": m.mark.kind,
                     "family": m.mark.family,
                     "severity": m.mark.severity,
                     "state": m.state,

@@ -98,13 +98,14 @@ function start(root) {
   }
 
   /** Something was decided, worded or undone: one refresh of the side, on to the next open mark after a decision. */
-  async function changed(letters, did, what, again) {
+  async function changed(letters, { did, what, alike, again }) {
     if (again) {
       reload();
       return;
     }
     const decided = did === "decide" && what !== "reopen";
-    const marks = store.get().marks.map((m) => (decided && m.letters === letters ? { ...m, state: "decided" } : m));
+    const kind = alike && store.get().marks.find((m) => m.letters === letters)?.kind;
+    const marks = store.get().marks.map((m) => (decided && (m.letters === letters || m.kind === kind) ? { ...m, state: "decided" } : m));
     const next = decided && !editNext ? nextOpen(marks, marks.findIndex((m) => m.letters === letters)) : -1;
     const target = next >= 0 ? marks[next].letters : letters;
     await side.show(target || store.get().chosen?.letters || "");

@@ -30,7 +30,7 @@ export function makeSide(element, onPick, onChange, onHear) {
     if (form.dataset.do === "decide") body.set("client_key", clientKey());
     try {
       const answer = await send(form.action, body);
-      onChange(answer.mark, form.dataset.do, body.get("what"), answer.again);
+      onChange(answer.mark, { did: form.dataset.do, what: body.get("what"), alike: body.has("alike"), again: answer.again });
     } catch (error) {
       say(error.message, true);
     }
