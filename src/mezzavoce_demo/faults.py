@@ -6,7 +6,7 @@ import numpy as np
 
 from mezzavoce_core.units import db_to_amplitude
 
-from .sound import Stereo, frames
+from .sound import Stereo, at_loudness, band, frames
 from .story import Damage
 
 _CEILING = 0.668
@@ -24,7 +24,24 @@ def damaged(stem: Stereo, damages: Sequence[Damage]) -> Stereo:
             part[:] = 0
         elif damage.what == "gain":
             part *= db_to_amplitude(damage.by)
+        elif damage.what == "left":
+            part[:, 1] *= db_to_amplitude(-damage.by)
+        elif damage.what == "wide":
+            middle = part.mean(axis=1, keepdims=True)
+            part[:] = (part - middle) * 2.0 + middle * np.array([1.0, -0.45])
     return signal
+
+
+def damaged_stem(stem: Stereo, role: str, damages: Sequence[Damage]) -> Stereo:
+    """A stem as it is delivered, with everything that hits it alone."""
+    by = sum(d.by for d in damages if d.what == "stem") if role == "music" else 0.0
+    return stem * db_to_amplitude(by)
+
+
+def room(count: int, level_lufs: float, seed: int) -> Stereo:
+    """The noise of a room behind a voice."""
+    noise = np.random.default_rng(seed).standard_normal((count, 2))
+    return at_loudness(np.stack([band(noise[:, c], 120, 2500) for c in (0, 1)], axis=1), level_lufs)
 
 
 def clipped(mix: Stereo, damages: Sequence[Damage]) -> Stereo:

@@ -1,17 +1,19 @@
 """Loads the demo: people, the production, and each mix through the same actions that a person's intake uses."""
 
+import json
 from datetime import timedelta
 from pathlib import Path
 
 from django.utils import timezone
 
 from mezzavoce.accounts.models import Person
-from mezzavoce.library import actions, uploads
-from mezzavoce.library.models import Membership, Production, StoredFile, Track
-from mezzavoce.library.sounds import Piece
-from mezzavoce.measuring.actions import set_ranges
+from mezzavoce.library import actions, specs, uploads
+from mezzavoce.library.models import Membership, Production, SpecVersion, StoredFile, Track
+from mezzavoce.library.sounds import CAPTIONS, Piece
+from mezzavoce.measuring.actions import correct, set_ranges
+from mezzavoce.measuring.models import Correction
 
-from .render import STEMS, mix_file, stem_file
+from .render import STEMS, captions_file, mix_file, stem_files
 from .scenario import EPISODES, SERIES, UPCOMING
 from .story import STEM_FILES, TRACKS, Episode
 
@@ -48,7 +50,7 @@ def _person(name: str, mail: str) -> Person:
 
 
 def _take_in(person: Person, production: Production, episode: Episode, folder: Path) -> None:
-    own = actions.preset_version(episode.spec) if episode.spec else None
+    own = _spec(production, episode)
     programme = actions.plan_programme(person, production, episode.number, episode.title, timezone.localdate() + timedelta(days=episode.due_in_days), own)
     intake = actions.Intake(
         files=_pieces(person, production, episode, folder), frame_rate=episode.frame_rate, start_timecode=episode.start, programme=programme
@@ -56,6 +58,17 @@ def _take_in(person: Person, production: Production, episode: Episode, folder: P
     mix = actions.take_in(person, production, intake)
     if episode.parts:
         set_ranges(person, mix, episode.parts)
+    for span in episode.important:
+        correct(person, mix, Correction.Kind.IMPORTANT_EFFECT, span)
+
+
+def _spec(production: Production, episode: Episode) -> SpecVersion | None:
+    """The spec that a programme has of its own: a shipped one, or the series' with more limits."""
+    if not episode.limits:
+        return actions.preset_version(episode.spec) if episode.spec else None
+    data = {"name": f"{production.spec_version.spec.name}, as ordered for {episode.number}", "limits": dict(episode.limits)}
+    lead = Person.objects.get(mail=next(mail for role, _, mail in PEOPLE if role == "lead"))
+    return specs.newest(specs.bring_in(lead, production, json.dumps(data).encode()))
 
 
 def _pieces(person: Person, production: Production, episode: Episode, folder: Path) -> list[Piece]:
@@ -63,8 +76,10 @@ def _pieces(person: Person, production: Production, episode: Episode, folder: Pa
     mixed = upload(person, production, mix_file(folder, episode))
     if episode.delivery == TRACKS:
         return [Piece(mixed, role, tracks) for role, tracks in zip(("mix", *STEMS), "1234", strict=True)]
-    stems = [Piece(upload(person, production, stem_file(folder, episode, role)), role) for role in STEMS] if episode.delivery == STEM_FILES else []
-    return [Piece(mixed, Track.Role.MIX), *stems]
+    stems = [Piece(upload(person, production, path), role) for role, path in stem_files(folder, episode)] if episode.delivery == STEM_FILES else []
+    captions = captions_file(folder, episode)
+    texts = [Piece(upload(person, production, captions), CAPTIONS)] if captions else []
+    return [Piece(mixed, Track.Role.MIX), *stems, *texts]
 
 
 def upload(person: Person, production: Production, path: Path) -> StoredFile:

@@ -3,6 +3,7 @@
 import hashlib
 import tempfile
 import wave
+from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
@@ -12,11 +13,12 @@ from .mixer import Mixed, gain_to, mix
 from .picture import film
 from .scenario import EPISODES
 from .sound import RATE, Stereo
-from .story import MONO, STEM_FILES, TRACKS, Episode
+from .story import MONO, STEM_FILES, TRACKS, Episode, Text
 
 STEMS = ("dialogue", "music", "effects")
+SECOND_MUSIC = "music_2"
 _SOURCES = (
-    *("story", "scenario", "long_programmes", "short_programmes", "sound", "music", "effects", "voices"),
+    *("story", "scenario", "long_programmes", "short_programmes", "ducking_programmes", "rarer_programmes", "sound", "music", "effects", "voices"),
     *("leader", "faults", "mixer", "picture", "render"),
 )
 
@@ -28,7 +30,20 @@ def mix_file(folder: Path, episode: Episode) -> Path:
 
 def stem_file(folder: Path, episode: Episode, role: str) -> Path:
     """Where a stem of an episode lies."""
-    return folder / f"Hestholm {episode.number:02d} {role}.wav"
+    return folder / f"Hestholm {episode.number:02d} {role.replace('_', ' ')}.wav"
+
+
+def stem_files(folder: Path, episode: Episode) -> list[tuple[str, Path]]:
+    """Role and place of every stem that is delivered as a file."""
+    files = [(role, stem_file(folder, episode, role)) for role in STEMS]
+    if any(p.second for p in episode.pieces):
+        files.insert(2, ("music", stem_file(folder, episode, SECOND_MUSIC)))
+    return files
+
+
+def captions_file(folder: Path, episode: Episode) -> Path | None:
+    """Where the captions of an episode lie, if it has some."""
+    return folder / f"Hestholm {episode.number:02d} captions.vtt" if episode.texts else None
 
 
 def render_all(folder: Path, episodes: tuple[Episode, ...] = EPISODES, *, picture: bool = True) -> Path:
@@ -45,8 +60,12 @@ def render_all(folder: Path, episodes: tuple[Episode, ...] = EPISODES, *, pictur
 def _render(folder: Path, episode: Episode, *, picture: bool) -> None:
     mixed = mix(episode)
     if episode.delivery == STEM_FILES:
-        for role in STEMS:
-            write_wav(stem_file(folder, episode, role), getattr(mixed, role))
+        for role in (*STEMS, SECOND_MUSIC):
+            if (stem := getattr(mixed, role)) is not None:
+                write_wav(stem_file(folder, episode, role), stem)
+    captions = captions_file(folder, episode)
+    if captions is not None:
+        write_captions(captions, episode.texts)
     # A half-written file would be taken for a whole one at the next start.
     target = mix_file(folder, episode)
     part = target.with_name(f".{target.name}")
@@ -68,6 +87,17 @@ def _sounds(folder: Path, episode: Episode, mixed: Mixed) -> dict[str, Path]:
     for role in roles:
         write_wav(files[role.capitalize()], getattr(mixed, role))
     return files
+
+
+def write_captions(path: Path, texts: Sequence[Text]) -> None:
+    """A WebVTT file, counted from the start of the programme."""
+    blocks = [f"{_stamp(t.in_s)} --> {_stamp(t.out_s)}\n{t.text}" for t in texts]
+    path.write_text("\n\n".join(["WEBVTT", *blocks]) + "\n", encoding="utf-8")
+
+
+def _stamp(time_s: float) -> str:
+    minutes, seconds = divmod(time_s, 60)
+    return f"{int(minutes):02d}:{seconds:06.3f}"
 
 
 def write_wav(path: Path, signal: Stereo) -> None:

@@ -4,10 +4,12 @@ Everything in here is made up. ``planted`` is what a review has to find, and wha
 What is not planted is clean.
 """
 
+from .ducking_programmes import DUCKING_PROGRAMMES
 from .long_programmes import LONG_PROGRAMMES
+from .rarer_programmes import RARER_PROGRAMMES
 from .short_programmes import SHORT_PROGRAMMES
 from .story import Episode
 
 SERIES = "The Hestholm Lamps"
-EPISODES: tuple[Episode, ...] = (*LONG_PROGRAMMES, *SHORT_PROGRAMMES)
-UPCOMING = (12, "The Last Relief Boat", 9)
+EPISODES: tuple[Episode, ...] = (*LONG_PROGRAMMES, *SHORT_PROGRAMMES, *DUCKING_PROGRAMMES, *RARER_PROGRAMMES)
+UPCOMING = (19, "The Last Relief Boat", 14)

@@ -10,11 +10,13 @@ NARRATOR, KEEPER, PILOT = "narrator", "keeper", "pilot"
 
 @dataclass(frozen=True)
 class Line:
-    """A spoken line."""
+    """A spoken line; with ``pause_s`` it begins so long after the end of the line before, about at ``at_s``. ``gain_db`` is how far off it was recorded."""
 
     at_s: float
     who: str
     text: str
+    pause_s: float | None = None
+    gain_db: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -29,7 +31,12 @@ class Sound:
 
 @dataclass(frozen=True)
 class Slip:
-    """Where the mixer slips: ``miss`` (no fall), ``late`` (falls ``by`` seconds late) or ``push`` (music ``by`` dB up) around a time."""
+    """Where the mixer slips, around a time.
+
+    About the duck of the line there: ``miss`` (no fall), ``late`` and ``early`` (falls ``by`` seconds off), ``depth`` (``by`` dB deep), ``fall`` (takes
+    ``by`` seconds), ``hold`` (is held ``by`` seconds longer), ``pump`` (``by`` dB up in the pause behind the line), ``side`` (drawn on the right only).
+    Elsewhere: ``push`` (music ``by`` dB up for a while) and ``stray`` (a dip of ``by`` dB where nobody speaks).
+    """
 
     what: str
     at_s: float
@@ -41,14 +48,36 @@ class Slip:
 class Damage:
     """What goes wrong behind the mixer.
 
-    In mix and stems alike: ``turned`` (right channel upside down), ``hole`` (nothing at all), ``gain`` (a section ``by`` dB off).
-    In the mix alone: ``clip`` (``by`` dB too hot into a ceiling of -3.5 dBFS).
+    In mix and stems alike: ``turned`` (right channel upside down), ``hole`` (nothing at all), ``gain`` (a section ``by`` dB off), ``left`` (left
+    ``by`` dB over right), ``wide`` (half of left taken off right, and the other way round: little is left in mono).
+    In the mix alone: ``clip`` (``by`` dB too hot into a ceiling of -3.5 dBFS). In the stem of music alone: ``stem`` (delivered ``by`` dB off).
     """
 
     what: str
     at_s: float
     length_s: float
     by: float = 0.0
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A cue of the music: from when to when, ``by`` dB off the usual level, its fades in seconds; ``second`` comes on a music stem of its own."""
+
+    in_s: float
+    out_s: float
+    by: float = 0.0
+    fade_in_s: float = 0.6
+    fade_out_s: float = 1.5
+    second: bool = False
+
+
+@dataclass(frozen=True)
+class Text:
+    """A caption."""
+
+    in_s: float
+    out_s: float
+    text: str
 
 
 @dataclass(frozen=True)
@@ -78,7 +107,8 @@ class Episode:
     """One programme of the series.
 
     ``delivery``: stems as files beside the mix, all as tracks of one file, or the mix alone (mono too).
-    ``parts``: in and out of each part, where a person has to say so.
+    ``parts``: in and out of each part, where a person has to say so; ``important``: effects that a person calls important (timecodes).
+    ``limits``: what a spec of its own asks beside that of the series. ``pieces``: the cues, where the music is not one; ``texts``: captions.
     """
 
     number: int
@@ -102,6 +132,13 @@ class Episode:
     damages: tuple[Damage, ...] = ()
     delivery: str = STEM_FILES
     parts: tuple[tuple[str, str], ...] = ()
+    pieces: tuple[Piece, ...] = ()
+    texts: tuple[Text, ...] = ()
+    important: tuple[tuple[str, str], ...] = ()
+    limits: tuple[tuple[str, float], ...] = ()
+    room_lufs: float | None = None
+    duck_db: float = 11.0
+    music_lufs: float = -26.0
 
     @property
     def leader_s(self) -> float:

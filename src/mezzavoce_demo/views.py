@@ -18,6 +18,7 @@ from django.views.decorators.http import require_POST
 from mezzavoce.accounts.models import Person
 
 from .loader import PEOPLE
+from .planted import told
 
 _MOST = 50
 
@@ -54,6 +55,14 @@ def sign_in_as(request: HttpRequest, role: str) -> HttpResponse:
         raise Http404
     login(request, person, backend="django.contrib.auth.backends.ModelBackend")
     return redirect("desk")
+
+
+@login_required
+def planted(request: HttpRequest) -> HttpResponse:
+    """What was planted in the series, and what was found."""
+    programmes = told(request.user)
+    counts = {"found": sum(t.found for t in programmes), "all": sum(len(t.episode.planted) for t in programmes), "more": sum(t.more for t in programmes)}
+    return render(request, "mezzavoce_demo/planted.html", {"programmes": programmes, **counts})
 
 
 @login_required

@@ -146,7 +146,7 @@ class EvidenceTest(unittest.TestCase):
 
     def test_like_places_tell_the_difference_in_gain(self):
         found = pairs(levels([(29.99, 0), (30.0, -6)]))
-        near = found.distance_db < 3
+        near = found.scale_db < 0.355
         across = near & (found.one + 50 < 1500) & (found.other > 1500)
         self.assertGreater(across.sum(), 5)
         self.assertAlmostEqual(float(np.median(found.offset_db[across])), 6.0, delta=0.5)

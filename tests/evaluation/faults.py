@@ -5,6 +5,8 @@ from itertools import pairwise
 
 import numpy as np
 
+CLEARANCE_LU = 10.0
+
 
 @dataclass(frozen=True)
 class Trapezoid:
@@ -32,13 +34,19 @@ class Fault:
     out_s: float
 
 
-def plant(kinds, dice, passages, speech, trapezoids, seconds):
-    """The automation with one thing of each kind done wrong where there is room for it, and the faults."""
+def plant(kinds, dice, passages, speech, trapezoids, seconds, open_lu=None):
+    """The automation with one thing of each kind done wrong where there is room for it and a voice needs the music lower, and the faults.
+
+    ``open_lu`` is by how much the voice of each passage stands over the music in the clear.
+    """
     faults, order = [], list(dice.permutation(len(trapezoids)))
     for kind in kinds:
         for k in order:
             t = trapezoids[k]
             if t is None or t.passage is None or any(f.in_s < t.return_end_s + 2 and t.fall_start_s - 2 < f.out_s for f in faults):
+                continue
+            under = [k for k, (a, b) in enumerate(passages) if a < t.return_start_s and t.fall_end_s < b]
+            if open_lu is not None and not _needed(kind, min(open_lu[k] for k in under), t.depth_db):
                 continue
             others = [o for j, o in enumerate(trapezoids) if o is not None and j != k]
             made = _PLANTS[kind](dice, t, passages, speech, others, seconds)
@@ -49,6 +57,15 @@ def plant(kinds, dice, passages, speech, trapezoids, seconds):
             faults.append(fault)
             break
     return sorted((t for t in trapezoids if t is not None), key=lambda t: t.fall_start_s), faults
+
+
+def _needed(kind, open_lu, depth_db):
+    """Whether the kind is a fault there: the music in the clear would cover the voice, and a plunge leaves far more than enough."""
+    if kind == "duck-plunge":
+        return CLEARANCE_LU + 8.5 - 21 < open_lu < CLEARANCE_LU - 0.5
+    if kind == "duck-shallow":
+        return open_lu + 0.45 * depth_db < CLEARANCE_LU - 0.5
+    return kind in ("duck-stray", "duck-one-sided") or open_lu < CLEARANCE_LU - 0.5
 
 
 def _after(t, others, seconds):
@@ -62,6 +79,11 @@ def _before(t, others):
 def _late(dice, t, passages, speech, others, seconds):
     onset = passages[t.passage][0]
     end, fall = onset + float(dice.uniform(0.35, 0.9)), t.fall_end_s - t.fall_start_s
+    made = replace(t, fall_start_s=end - fall, fall_end_s=end)
+    over = 10 * np.log10(np.mean(10 ** (made.gain_db(onset + np.arange(0.005, 0.5, 0.01)) / 10))) + t.depth_db
+    # Less than 3 dB over the bed in the first half second is no late fall yet.
+    if over < 4.0:
+        return None
     return [replace(t, fall_start_s=end - fall, fall_end_s=end)], Fault("duck-late", onset, end)
 
 

@@ -8,11 +8,10 @@ from mezzavoce_core.measure.loudness import block_mean
 from mezzavoce_core.measure.meter import Meter, Wanted
 from mezzavoce_core.units import power_to_lufs
 from tests.evaluation import material
-from tests.evaluation.faults import Fault, Trapezoid, plant
+from tests.evaluation.faults import CLEARANCE_LU, Fault, Trapezoid, plant
 from tests.evaluation.material import RATE
 
 VOICE_LUFS = -24.0
-CLEARANCE_LU = 10.0
 AHEAD_S = (0.02, 0.3)
 
 
@@ -73,8 +72,8 @@ def make(plan):
     dialogue, speech, passages = _dialogue(plan, dice)
     source = _music(plan, dice, len(dialogue))
     trapezoids = _automation(plan, dice, passages) if plan.ducked else []
-    trapezoids, faults = plant(plan.faults, dice, passages, speech, trapezoids, plan.seconds)
     source *= 10 ** (_open_gain_db(plan, dialogue, source, passages, trapezoids) / 20)
+    trapezoids, faults = plant(plan.faults, dice, passages, speech, trapezoids, plan.seconds, _open_ratios(dialogue, source, passages))
     music = source * _curve(trapezoids, len(source))
     effects = _effects(plan, dice, len(dialogue)) if plan.with_effects else None
     clean = dialogue
@@ -186,6 +185,12 @@ def _open_gain_db(plan, dialogue, source, passages, trapezoids):
             if piece.stop - piece.start > RATE:
                 gaps.append(level_of(dialogue[piece]) - level_of(source[piece]))
     return min(gaps) + usual - CLEARANCE_LU - plan.margin_lu
+
+
+def _open_ratios(dialogue, source, passages):
+    """Voice over music in the clear, passage by passage."""
+    parts = [slice(round(a * RATE), round(b * RATE)) for a, b in passages]
+    return [level_of(dialogue[p]) - level_of(source[p]) for p in parts]
 
 
 def _room(dice, dialogue, room_db):

@@ -28,6 +28,15 @@ def served(evidence: Evidence, duck: Duck) -> list[Passage]:
     return [p for p in evidence.passages or () if duck.covers((p.in_s + p.out_s) / 2)]
 
 
+def needed(evidence: Evidence, duck: Duck) -> bool:
+    """Whether a voice needs the duck: without it, one of the passages that it serves would be too near to the music."""
+    clearance = evidence.spec.limits.clearance_lu
+    if clearance is None:
+        return True
+    ratios = [p.speech_to_music_lu for p in served(evidence, duck)]
+    return any(r is not None and r - duck.depth_db < clearance for r in ratios)
+
+
 def _down(duck: Duck) -> bool:
     if duck.open_lufs is None or duck.bed_lufs is None:
         return True

@@ -13,11 +13,11 @@ from numpy.typing import NDArray
 
 from ..signal.spectrum import FLOOR_DB, FRAMES_PER_S
 from ..units import Floats, power_to_db
-from .gain.claims import claims
+from .gain.claims import TOLD, claims
 from .gain.curve import Curve
 from .gain.extras import SHORT_PAUSE_S, join, parted, pumps, strays
 from .gain.innovations import innovations
-from .gain.likeness import pairs
+from .gain.likeness import neighbours, pairs
 from .gain.moves import Move, Unit
 from .gain.search import Search
 from .gain.starts import Edges, Start, start
@@ -28,12 +28,13 @@ LEAST_DEPTH_DB = 3.0
 LEAST_NATS = 0.0
 """A programme whose moves explain less than this has none that could be told."""
 _BRIDGES_S = (0.35, 1.0, 2.3)
-TOLD_NATS = 3.0
+_BEYOND_TOLD, _SURE_OF_IT = (0.0, 1.0, 3.0, 8.0), (0.5, 0.65, 0.85, 0.97)
 _OPEN_S = 3.0
 _AROUND_S, _NEAR_S = 18.0, 6.0
 _MOST_REMEMBERED = 64
 _CERTAIN_NATS = (0.0, 3.0, 6.0, 10.0, 20.0, 30.0)
 _CERTAIN = (0.5, 0.67, 0.8, 0.9, 0.95, 0.99)
+_PUMP_NATS, _PUMP_SURE = (1.2, 2.0, 4.0, 9.0), (0.45, 0.6, 0.8, 0.95)
 _PROGRAMME_NATS, _PROGRAMME = (LEAST_NATS, 5.0, 10.0), (0.6, 0.9, 1.0)
 
 
@@ -62,11 +63,15 @@ class Duck:
     certainty: float = 1.0
     pumps: tuple[Pump, ...] = ()
     nats: Mapping[str, float] = field(default_factory=dict)
-    """How much speaks for what is special about it (see ``gain.claims``)."""
+    """What is special about it, and how much speaks for that (see ``gain.claims``)."""
 
     def tells(self, claim: str) -> bool:
         """Whether what is special about it is more than chance."""
-        return self.nats.get(claim, 0.0) >= TOLD_NATS
+        return claim in self.nats
+
+    def sure(self, claim: str) -> float:
+        """How sure it is (0 to 1) that it is there, and like that."""
+        return min(self.certainty, float(np.interp(self.nats[claim] - TOLD[claim], _BEYOND_TOLD, _SURE_OF_IT))) if claim in self.nats else 0.0
 
     @property
     def speech(self) -> bool:
@@ -128,7 +133,8 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
     if found is None:
         return MusicGain((), 0.0)
     duration_s = len(levels_db) / FRAMES_PER_S
-    curve = Curve(found, pairs(levels_db), [(u.in_s, u.out_s) for u in _units(speech, _BRIDGES_S[1], duration_s)])
+    spans = [(u.in_s, u.out_s) for u in _units(speech, _BRIDGES_S[1], duration_s)]
+    curve = Curve(found, pairs(levels_db) + neighbours(levels_db, spans), spans)
     edges = Edges(curve)
     best = max((start(curve, _units(speech, bridge, duration_s), edges) for bridge in _BRIDGES_S), key=lambda s: s.worth)
     told = best.worth >= LEAST_NATS
@@ -141,7 +147,8 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
         search.improve(2)
     risen += pumps(search, speech)
     lone += strays(search, speech, duration_s)
-    ducks = [_duck(search, m, [r for r in risen if m.fall_end_s <= r[0].fall_start_s <= m.return_start_s], best.worth) for m in search.moves if m is not None]
+    special = [claims(search, k) for k in range(len(search.moves))]
+    ducks = [_duck(search, m, risen, best.worth, nats) for m, nats in zip(search.moves, special, strict=True) if m is not None]
     ducks += [Duck(*_corners(m, duration_s), m.depth_db, certainty=_certainty(worth - 9.0)) for m, worth in lone]
     ducks = _joined(sorted(ducks, key=_begin))
     kept = (d for d in ducks if d.depth_db >= LEAST_DEPTH_DB)
@@ -226,16 +233,16 @@ def _units(speech: Sequence[tuple[float, float]], bridge_s: float, duration_s: f
     return [Unit(a, b, before, after) for (a, b), before, after in zip(spans, befores, afters, strict=True)]
 
 
-def _duck(search: Search, move: Move, risen: Sequence[tuple[Move, float]], programme_nats: float) -> Duck:
-    curve = search.curve
+def _duck(search: Search, move: Move, rises: Sequence[tuple[Move, float]], programme_nats: float, special: Mapping[str, float]) -> Duck:
+    curve, risen = search.curve, [r for r in rises if move.fall_end_s <= r[0].fall_start_s <= move.return_start_s]
     nats = -curve.worth([move], []) + search.prior(move)
     return Duck(
-        *_corners(move, curve.frames / FRAMES_PER_S),
+        *_corners(move, curve.duration_s),
         depth_db=move.depth_db,
         serves=move.serves,
         certainty=_certainty(nats) * float(np.interp(programme_nats, _PROGRAMME_NATS, _PROGRAMME)),
-        pumps=tuple(Pump(r.fall_start_s, r.return_end_s, -r.depth_db, _certainty(worth)) for r, worth in risen),
-        nats=claims(search, move),
+        pumps=tuple(Pump(r.fall_start_s, r.return_end_s, -r.depth_db, float(np.interp(worth, _PUMP_NATS, _PUMP_SURE))) for r, worth in risen),
+        nats=special,
     )
 
 

@@ -7,7 +7,7 @@ import numpy as np
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
 from ...measure.music_gain import Duck
-from ..ducking import duck_finding, known_ducks, reshaped
+from ..ducking import duck_finding, known_ducks, needed, reshaped
 from ..model import SHOULD, Evidence, Finding, Kind
 
 _LEAST_STEP_DB = 6.0
@@ -22,13 +22,13 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     if limit is None:
         return
     for duck in known_ducks(evidence):
-        if not duck.speech or round(duck.depth_db, 1) < _LEAST_STEP_DB:
+        if not needed(evidence, duck) or round(duck.depth_db, 1) < _LEAST_STEP_DB:
             continue
-        for what, begin, end, told in (
-            ("falls", duck.fall_start_s, duck.fall_end_s, duck.tells("fall-abrupt")),
-            ("returns", duck.return_start_s, duck.return_end_s, duck.tells("return-abrupt")),
+        for what, begin, end, claim in (
+            ("falls", duck.fall_start_s, duck.fall_end_s, "fall-abrupt"),
+            ("returns", duck.return_start_s, duck.return_end_s, "return-abrupt"),
         ):
-            if begin is None or end is None or round(end - begin, 3) >= limit or not told or not _stepped(evidence, duck, (begin + end) / 2):
+            if begin is None or end is None or round(end - begin, 3) >= limit or not duck.tells(claim) or not _stepped(evidence, duck, (begin + end) / 2):
                 continue
             soft = {"fall_start_s": end - _SOFT_S} if what == "falls" else {"return_end_s": begin + _SOFT_S}
             yield duck_finding(
@@ -42,6 +42,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
                 measured=end - begin,
                 limit=limit,
                 unit="s",
+                certainty=duck.sure(claim),
                 remedy=reshaped(evidence, duck, soft),
             )
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ..ducking import duck_finding, known_ducks, reshaped, served
+from ..ducking import duck_finding, known_ducks, needed, reshaped, served
 from ..model import NOTE, Evidence, Finding, Kind
 
 _AHEAD_S = 0.1
@@ -15,7 +15,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         return
     for duck in known_ducks(evidence):
         passages = served(evidence, duck)
-        if not passages or duck.fall_end_s is None or duck.fall_start_s is None:
+        if not passages or not needed(evidence, duck) or duck.fall_end_s is None or duck.fall_start_s is None:
             continue
         onset = passages[0].in_s
         early = onset - duck.fall_end_s
@@ -33,6 +33,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=early,
             limit=limit,
             unit="s",
+            certainty=duck.sure("early"),
             remedy=reshaped(evidence, duck, {"fall_start_s": duck.fall_start_s + shift, "fall_end_s": duck.fall_end_s + shift}),
         )
 

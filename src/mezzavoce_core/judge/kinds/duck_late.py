@@ -2,16 +2,16 @@
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from ...measure.balance import Passage
-from ...measure.loudness import mean_lufs
-from ...measure.meter import TICKS_PER_S
 from ...measure.music_gain import Duck
-from ..ducking import duck_finding, known_ducks, reshaped
+from ...units import db_to_power, power_to_db
+from ..ducking import duck_finding, known_ducks, needed, reshaped
 from ..model import SHOULD, Evidence, Finding, Kind
 
 _ABOVE_BED_DB = 3.0
 _FIRST_WORD_S = 0.5
-_UNTOLD = 0.45
 _AHEAD_S, _SOFT_S, _LONGEST_S = 0.1, 0.4, 1.0
 
 
@@ -21,14 +21,14 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     if limit is None or evidence.balance is None or evidence.balance.music is None:
         return
     for duck in known_ducks(evidence):
-        if duck.fall_end_s is None or duck.fall_start_s is None or duck.bed_lufs is None:
+        if duck.fall_end_s is None or duck.fall_start_s is None:
             continue
         passage = _passage_of(evidence, duck)
-        if passage is None or not _needed(evidence, passage):
+        if passage is None or not duck.tells("late") or not needed(evidence, duck):
             continue
-        if round(duck.fall_end_s - passage.in_s, 1) <= limit or _above_bed(evidence, duck, passage) < _ABOVE_BED_DB:
+        if round(duck.fall_end_s - passage.in_s, 1) <= limit or _above_bed(duck, passage) < _ABOVE_BED_DB:
             continue
-        late, told = duck.fall_end_s - passage.in_s, duck.tells("late")
+        late = duck.fall_end_s - passage.in_s
         yield duck_finding(
             KIND,
             duck,
@@ -40,7 +40,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=late,
             limit=limit,
             unit="s",
-            certainty=duck.certainty if told else min(duck.certainty, _UNTOLD),
+            certainty=duck.sure("late"),
             remedy=reshaped(evidence, duck, _before(duck, passage.in_s)),
         )
 
@@ -53,24 +53,16 @@ def _before(duck: Duck, onset_s: float) -> dict[str, float]:
     return {"fall_start_s": max(onset_s - _AHEAD_S - length, 0.0), "fall_end_s": max(onset_s - _AHEAD_S, 0.01)}
 
 
-def _needed(evidence: Evidence, passage: Passage) -> bool:
-    """Where the first word stands in the clear anyway, nobody hears that the fall is late."""
-    clearance = evidence.spec.limits.clearance_lu
-    return clearance is None or passage.first_word_lu is None or round(passage.first_word_lu, 1) < clearance
-
-
 def _passage_of(evidence: Evidence, duck: Duck) -> Passage | None:
     """The first passage that the fall runs into: it starts before the fall ends and goes on after it."""
     assert duck.fall_end_s is not None
     return next((p for p in evidence.passages or () if p.in_s < duck.fall_end_s < p.out_s), None)
 
 
-def _above_bed(evidence: Evidence, duck: Duck, passage: Passage) -> float:
-    assert evidence.balance is not None
-    assert evidence.balance.music is not None
-    begin = round(passage.in_s * TICKS_PER_S)
-    level = mean_lufs(evidence.balance.music[begin : begin + round(_FIRST_WORD_S * TICKS_PER_S)])
-    return float("-inf") if level is None or duck.bed_lufs is None else level - duck.bed_lufs
+def _above_bed(duck: Duck, passage: Passage) -> float:
+    """By how many dB the gain over the first word stands above the bed, as a mean of energy: what the music does by itself there is not the fall's fault."""
+    times = passage.in_s + np.arange(0.005, _FIRST_WORD_S, 0.01)
+    return float(power_to_db(np.mean(db_to_power(duck.gain_db(times))))) + duck.depth_db
 
 
 KIND = Kind("duck-late", "ducking", find)

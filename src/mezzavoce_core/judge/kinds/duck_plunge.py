@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ..ducking import duck_finding, known_ducks, reshaped, served
+from ..ducking import duck_finding, known_ducks, needed, reshaped, served
 from ..model import SHOULD, Evidence, Finding, Kind
 
 _MORE_THAN_ENOUGH_LU = 8.0
@@ -16,7 +16,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         return
     for duck in known_ducks(evidence):
         ratios = [p.speech_to_music_lu for p in served(evidence, duck)]
-        if not ratios or round(duck.depth_db, 1) <= limits.duck_depth_max_db:
+        if not ratios or not needed(evidence, duck) or round(duck.depth_db, 1) <= limits.duck_depth_max_db:
             continue
         # Music that is gone altogether leaves the voice as far above as one could wish.
         spare = min((r for r in ratios if r is not None), default=float("inf")) - limits.clearance_lu

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 
 from ...measure.music_gain import Pump
-from ..ducking import duck_finding, known_ducks, predicted, served
+from ..ducking import duck_finding, known_ducks, needed, predicted, served
 from ..model import SHOULD, Evidence, Finding, Kind, Point, Remedy
 
 _LEAST_RISE_DB = 3.0
@@ -14,7 +14,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     """A finding for each duck in which the gain rises by 3 dB or more inside pauses shorter than those between passages."""
     for duck in known_ducks(evidence):
         pumps = [p for p in duck.pumps if round(p.rise_db, 1) >= _LEAST_RISE_DB and p.out_s - p.in_s < evidence.spec.limits.bridge_s]
-        if not pumps:
+        if not pumps or not needed(evidence, duck):
             continue
         rise = max(p.rise_db for p in pumps)
         pauses = "a pause" if len(pumps) == 1 else f"{len(pumps)} pauses"

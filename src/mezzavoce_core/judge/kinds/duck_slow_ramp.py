@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ..ducking import duck_finding, known_ducks, reshaped
+from ..ducking import duck_finding, known_ducks, needed, reshaped
 from ..model import NOTE, Evidence, Finding, Kind
 
 _SOFT_S = 0.8
@@ -14,6 +14,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     if limit is None:
         return
     for duck in known_ducks(evidence):
+        if not needed(evidence, duck):
+            continue
         for what, begin, end in (("fall", duck.fall_start_s, duck.fall_end_s), ("return", duck.return_start_s, duck.return_end_s)):
             if not duck.tells(f"{what}-slow") or begin is None or end is None or round(end - begin, 1) <= limit:
                 continue
@@ -29,6 +31,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
                 measured=end - begin,
                 limit=limit,
                 unit="s",
+                certainty=duck.sure(f"{what}-slow"),
                 remedy=reshaped(evidence, duck, quick),
             )
 

@@ -8,7 +8,7 @@ from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
 from ...measure.music_gain import Duck
 from ...units import ABSENT_BELOW_LUFS
-from ..ducking import duck_finding, known_ducks, predicted, reshaped, served
+from ..ducking import duck_finding, known_ducks, needed, predicted, reshaped, served
 from ..model import SHOULD, Evidence, Finding, Kind, Point, Remedy
 
 _BEHIND_S = 0.2
@@ -22,7 +22,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     if limit is None or evidence.balance is None or evidence.balance.music is None:
         return
     for duck in known_ducks(evidence):
-        passages = served(evidence, duck)
+        passages = served(evidence, duck) if needed(evidence, duck) else []
         for before, after in pairwise(passages):
             if after.in_s - before.out_s > limit + _WORTH_RETURNING_S:
                 yield _finding(evidence, duck, before, after.in_s, limit, _between(duck, before, after))

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ..ducking import duck_finding, known_ducks, reshaped, served, usual_depth_db
+from ..ducking import duck_finding, known_ducks, needed, reshaped, usual_depth_db
 from ..model import NOTE, Evidence, Finding, Kind
 
 _FEWEST = 3
@@ -11,7 +11,7 @@ _FEWEST = 3
 def find(evidence: Evidence) -> Iterator[Finding]:
     """A finding for each duck whose depth stands further than ``bed_spread_db`` from the middle of the others."""
     limit = evidence.spec.limits.bed_spread_db
-    ducks = [d for d in known_ducks(evidence) if served(evidence, d)]
+    ducks = [d for d in known_ducks(evidence) if needed(evidence, d)]
     if limit is None or len(ducks) < _FEWEST:
         return
     for duck in ducks:

@@ -35,6 +35,11 @@ class Curve:
         self._begins = np.searchsorted(places[order], np.arange(self.frames // BLOCK + 2)).astype(np.int64)
         self._scale = pairs.scale_db
 
+    @property
+    def duration_s(self) -> float:
+        """How long it is."""
+        return self.frames / FRAMES_PER_S
+
     def by_chance(self, move: Move) -> float:
         """Nats that the two edges of a move have by chance in this music."""
         return float(self.luck.fall(move.fall_s) + self.luck.back(move.return_s))

@@ -15,8 +15,8 @@ JOINED_NATS = 2.0
 SHORT_PAUSE_S = 1.4
 _SIMPLER_NATS = 3.0
 """What one move with a rise in it saves against two moves, which have twice as many times of their own."""
-PUMP_NATS = 8.0
-"""A rise in a single pause is claimed only from here on: a false claim has up to 8 nats."""
+PUMP_NATS = 1.2
+"""From here on a duck pumps, all its pauses together: on music that was held, one pause in a hundred has that much by chance."""
 STRAY_NATS = 12.0
 _PUMPS_DB, _PUMP_RAMPS_S, _PUMP_DELAYS_S = (3.0, 4.5, 6.0, 8.0, 11.0), (0.03, 0.08, 0.2), (0.0, 0.06, 0.15)
 _LEAST_PAUSE_S = 0.3
@@ -64,14 +64,24 @@ def pumps(search: Search, speech: Sequence[tuple[float, float]]) -> list[tuple[M
     found = []
     for move in (m for m in search.moves if m is not None):
         inside = [s for s in speech if s[1] > move.fall_end_s and s[0] < move.return_start_s]
-        for before, after in pairwise(inside):
-            if not _LEAST_PAUSE_S <= after[0] - before[1] <= SHORT_PAUSE_S:
-                continue
-            best = max(((search.curve.worth([], [r]), r) for r in _rises(before[1], after[0], move.depth_db)), key=lambda way: way[0], default=None)
-            if best is not None and best[0] >= PUMP_NATS:
-                search.curve.exchange([], [best[1]])
-                found.append((best[1], best[0]))
+        pauses = [(a[1], b[0]) for a, b in pairwise(inside) if _LEAST_PAUSE_S <= b[0] - a[1] <= SHORT_PAUSE_S]
+        risen = [best for pause in pauses if (best := _rise(search, *pause, move.depth_db)) is not None and best[1] > 0]
+        together = sum(nats for _, nats in risen)
+        if together >= PUMP_NATS:
+            for rise, _ in risen:
+                search.curve.exchange([], [rise])
+                found.append((rise, together))
     return found
+
+
+def _rise(search: Search, from_s: float, to_s: float, depth_db: float) -> tuple[Move, float] | None:
+    """The best rise in a pause, and what all rises there are worth as a mean of likelihood: one that fits by luck counts little."""
+    ways = list(_rises(from_s, to_s, depth_db))
+    if not ways:
+        return None
+    worths = np.array([search.curve.worth([], [r]) for r in ways])
+    highest = float(worths.max())
+    return ways[int(np.argmax(worths))], highest + float(np.log(np.mean(np.exp(worths - highest))))
 
 
 def _rises(from_s: float, to_s: float, depth_db: float) -> Iterator[Move]:

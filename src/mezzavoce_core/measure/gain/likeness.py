@@ -1,5 +1,6 @@
 """Where the same sound stands elsewhere in the programme: the difference in level is the difference in gain, more or less surely."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,21 +17,23 @@ _LEAST_LAG = round(0.8 * FRAMES_PER_S)
 _REGION = 6 * FRAMES_PER_S
 _FARTHEST_S = 150
 _MOST_DB = 7.0
+_STRIDE, _LAGS_S = 1, (1.6, 2.6, 4.0, 6.0)
+_BEFORE_S, _BEHIND_S, _INSIDE_S = 1.2, 1.5, 0.2
+_MEDIAN_OF_T2, _FEWEST, _UNKNOWN_DB, _LEAST_SPREAD_DB = 0.816, 20, 5.0, 0.5
 
 
 @dataclass(frozen=True)
 class Pairs:
-    """Windows of 1 s that sound alike: their first frames, by how much the first is the louder one (dB), and how far apart their shapes are (dB)."""
+    """Windows of 1 s that are compared: their first frames, by how much the first is the louder one (dB), and how sure that tells of gain (a spread in dB)."""
 
     one: NDArray[np.int64]
     other: NDArray[np.int64]
     offset_db: Floats
-    distance_db: Floats
+    scale_db: Floats
 
-    @property
-    def scale_db(self) -> Floats:
-        """How sure the offset is, as a spread in dB."""
-        return 0.04 + 0.035 * self.distance_db**2
+    def __add__(self, more: "Pairs") -> "Pairs":
+        """Both together."""
+        return Pairs(*(np.concatenate([getattr(self, n), getattr(more, n)]) for n in ("one", "other", "offset_db", "scale_db")))
 
 
 def pairs(levels: Floats) -> Pairs:
@@ -56,4 +59,42 @@ def pairs(levels: Floats) -> Pairs:
     one, other = window * BLOCK, partner[window, rank].astype(np.int64)
     sums = np.concatenate([[0.0], np.cumsum(mean, dtype=np.float64)])
     offset = (sums[one + LENGTH] - sums[one] - sums[other + LENGTH] + sums[other]) / LENGTH
-    return Pairs(one, other, offset, np.sqrt(distance[window, rank].astype(np.float64)))
+    return Pairs(one, other, offset, 0.04 + 0.035 * distance[window, rank].astype(np.float64))
+
+
+def neighbours(levels: Floats, spans: Sequence[tuple[float, float]]) -> Pairs:
+    """Windows a few seconds apart, whatever they sound like: how far this music moves by itself in that time is learned where no gain moves.
+
+    That is where both windows lie away from speech (``spans``), or both in the middle of one span.
+    """
+    used, quiet = heard(levels)
+    starts = np.arange(0, len(levels) - LENGTH + 1, _STRIDE * BLOCK)
+    if not len(used) or len(starts) < 2:
+        none = np.zeros(0, dtype=np.int64)
+        return Pairs(none, none, np.zeros(0), np.zeros(0))
+    sums = np.concatenate([[0.0], np.cumsum(levels[:, used].mean(axis=1), dtype=np.float64)])
+    silent = np.concatenate([[0], np.cumsum(quiet)])
+    level, still = (sums[starts + LENGTH] - sums[starts]) / LENGTH, silent[starts + LENGTH] - silent[starts] == 0
+    where = _where(len(levels), starts, spans)
+    found = [_apart(starts, level, still, where, round(lag * FRAMES_PER_S / (_STRIDE * BLOCK))) for lag in _LAGS_S]
+    return sum(found[1:], start=found[0])
+
+
+def _where(frames: int, starts: NDArray[np.int64], spans: Sequence[tuple[float, float]]) -> NDArray[np.int64]:
+    """For each window 0 in the clear, k in the middle of span k (from 1), -1 where a gain may move."""
+    place = np.zeros(frames, dtype=np.int64)
+    for k, (a, b) in enumerate(spans, 1):
+        place[max(0, round((a - _BEFORE_S) * FRAMES_PER_S)) : round((b + _BEHIND_S) * FRAMES_PER_S)] = -1
+        place[round((a + _INSIDE_S) * FRAMES_PER_S) : max(0, round((b - _INSIDE_S) * FRAMES_PER_S))] = k
+    first, last = place[starts], place[starts + LENGTH - 1]
+    found: NDArray[np.int64] = np.where(first == last, first, -1)
+    return found
+
+
+def _apart(starts: NDArray[np.int64], level: Floats, still: NDArray[np.bool_], where: NDArray[np.int64], steps: int) -> Pairs:
+    """All windows so many steps apart, with the spread that those have between which no gain moves."""
+    heard_both = still[:-steps] & still[steps:] if steps < len(starts) else np.zeros(0, dtype=np.bool_)
+    one, other, offset = starts[:-steps][heard_both], starts[steps:][heard_both], (level[:-steps] - level[steps:])[heard_both]
+    same = (where[:-steps] >= 0)[heard_both] & (where[:-steps] == where[steps:])[heard_both]
+    spread = float(np.median(np.abs(offset[same]))) / _MEDIAN_OF_T2 if same.sum() >= _FEWEST else _UNKNOWN_DB
+    return Pairs(one, other, offset, np.full(len(one), max(spread, _LEAST_SPREAD_DB)))
