@@ -10,6 +10,7 @@ from .sound import Stereo, at_loudness, band, frames
 from .story import Damage
 
 _CEILING = 0.668
+_APART_S = 0.023
 """-3.5 dBFS: what is cut off there stays under every limit for true peaks."""
 
 
@@ -27,8 +28,8 @@ def damaged(stem: Stereo, damages: Sequence[Damage]) -> Stereo:
         elif damage.what == "left":
             part[:, 1] *= db_to_amplitude(-damage.by)
         elif damage.what == "wide":
-            middle = part.mean(axis=1, keepdims=True)
-            part[:] = (part - middle) * 2.0 + middle * np.array([1.0, -0.45])
+            middle = part.mean(axis=1)
+            part[:] = np.stack([middle, 0.83 * np.roll(middle, frames(_APART_S)) - 0.56 * middle], axis=1)
     return signal
 
 

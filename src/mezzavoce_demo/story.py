@@ -49,7 +49,7 @@ class Damage:
     """What goes wrong behind the mixer.
 
     In mix and stems alike: ``turned`` (right channel upside down), ``hole`` (nothing at all), ``gain`` (a section ``by`` dB off), ``left`` (left
-    ``by`` dB over right), ``wide`` (half of left taken off right, and the other way round: little is left in mono).
+    ``by`` dB over right), ``wide`` (right made of left, partly upside down and partly late: little is left in mono).
     In the mix alone: ``clip`` (``by`` dB too hot into a ceiling of -3.5 dBFS). In the stem of music alone: ``stem`` (delivered ``by`` dB off).
     """
 

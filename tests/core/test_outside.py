@@ -9,19 +9,25 @@ import re
 import subprocess
 import tempfile
 import unittest
+from dataclasses import replace
+from functools import cache
 from pathlib import Path
 
 import numpy as np
 import pyloudnorm
 
+from mezzavoce_core.exchange.captions import read_captions
 from mezzavoce_core.judge.judging import judge
+from mezzavoce_core.judge.registry import KINDS
 from mezzavoce_core.judge.spec import DEFAULT, preset
 from mezzavoce_core.measure.programme import whole
+from mezzavoce_core.measure.speech import IMPORTANT_EFFECT, Correction
 from mezzavoce_core.media import decode
 from mezzavoce_core.media.probe import probe
 from mezzavoce_core.media.source import Sound, open_sound
-from mezzavoce_core.pipeline import Job, Stem, measure
-from mezzavoce_demo.render import STEMS, mix_file, stem_file
+from mezzavoce_core.pipeline import Job, Ranges, Stem, measure
+from mezzavoce_core.timecode import Clock
+from mezzavoce_demo.render import STEMS, captions_file, mix_file, stem_files
 from mezzavoce_demo.scenario import EPISODES, UPCOMING
 from mezzavoce_demo.story import TRACKS
 from tests.signals import noise, sine, stereo, write_wav
@@ -36,12 +42,26 @@ def measured(number):
         path = mix_file(media, episode)
         if episode.delivery == TRACKS:
             mixed, *stems = (Sound((path,), role, tracks=(k,)) for k, role in enumerate(("mix", *STEMS), 1))
+            stems = list(zip(STEMS, stems, strict=True))
         else:
             mixed = Sound((path,), "mix")
-            stems = [Sound((stem_file(media, episode, r),), r) for r in STEMS] if episode.has_stems else []
-        job = Job(mixed, tuple(Stem(s, r) for s, r in zip(stems, STEMS, strict=False)), rate=episode.frame_rate, start=episode.start)
-        _CACHE[number] = measure(job)
+            stems = [(role, Sound((p,), p.name)) for role, p in stem_files(media, episode)] if episode.has_stems else []
+        _CACHE[number] = measure(Job(mixed, tuple(Stem(s, r) for r, s in stems), rate=episode.frame_rate, start=episode.start))
     return _CACHE[number]
+
+
+@cache
+def judged(number):
+    """An episode as the demo's loader has it judged: its own limits, what a person marked, its captions, its range."""
+    episode, measurement = EPISODES[number - 1], measured(number)
+    spec = preset(episode.spec) if episode.spec else DEFAULT
+    spec = replace(spec, limits=replace(spec.limits, **dict(episode.limits)))
+    clock = Clock.starting(episode.start, measurement.file.rate)
+    marked = [Correction(IMPORTANT_EFFECT, clock.seconds_at(a), clock.seconds_at(b)) for a, b in episode.important]
+    captions = captions_file(Path(os.environ["MEZZAVOCE_TEST_MEDIA"]), episode)
+    # The two parts of one programme are compared with other meters elsewhere, and as a whole.
+    programme = Ranges(timecodes=episode.parts).on(measurement) if len(episode.parts) == 1 else None
+    return judge(measurement, spec, marked, programme, read_captions(captions) if captions else ())
 
 
 def ffmpeg_figures(path):
@@ -52,8 +72,10 @@ def ffmpeg_figures(path):
 
 class PlantedFaultsTest(unittest.TestCase):
     def found(self, episode):
-        spec = preset(episode.spec) if episode.spec else DEFAULT
-        return judge(measured(episode.number), spec).findings
+        return judged(episode.number).findings
+
+    def test_every_kind_is_planted_somewhere(self):
+        self.assertEqual({k.name for k in KINDS} - {p.kind for e in EPISODES for p in e.planted}, set())
 
     def test_found_is_what_was_planted_and_nothing_else(self):
         for episode in EPISODES:
@@ -71,8 +93,8 @@ class PlantedFaultsTest(unittest.TestCase):
                 self.assertAlmostEqual(finding.in_s, planted.in_s, delta=2.0, msg=planted.words)
 
     def test_who_passes(self):
-        verdicts = [judge(measured(e.number), preset(e.spec) if e.spec else DEFAULT).verdict for e in EPISODES]
-        self.assertEqual([e.number for e, v in zip(EPISODES, verdicts, strict=True) if v == "pass"], [1, 5, 7, 9, 10, 11])
+        verdicts = [judged(e.number).verdict for e in EPISODES]
+        self.assertEqual([e.number for e, v in zip(EPISODES, verdicts, strict=True) if v == "pass"], [1, 5, 7, 9, 10, 11, 12, 13, 15, 16, 17])
 
     def test_the_leader_is_left_out(self):
         episode = EPISODES[4]

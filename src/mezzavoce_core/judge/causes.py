@@ -10,7 +10,7 @@ _WEIGHT = {MUST: 2, SHOULD: 1, NOTE: 0}
 _REACH_S = 1.6
 _EXPLAINS: dict[str, tuple[str, ...]] = {
     "duck-one-sided": ("duck-missing", "duck-shallow", "duck-late", "duck-uneven", "masked-speech", "first-word-masked", "channel-imbalance"),
-    "voice-low": ("duck-missing", "duck-shallow", "masked-speech", "first-word-masked", "voice-uneven"),
+    "voice-low": ("duck-missing", "duck-shallow", "masked-speech", "first-word-masked", "voice-uneven", "section-jump"),
     "duck-missing": ("duck-late", "duck-shallow", "masked-speech", "first-word-masked"),
     "duck-late": ("duck-slow-ramp", "masked-speech", "first-word-masked"),
     "duck-pumping": ("masked-speech",),

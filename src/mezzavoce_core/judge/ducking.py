@@ -14,6 +14,7 @@ from .prediction import around, audibility_over, gain_curve, integrated_with, ra
 
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _SURE = 0.67
+_NEAR_LU = 1.0
 
 
 def known_ducks(evidence: Evidence) -> Sequence[Duck]:
@@ -34,7 +35,8 @@ def needed(evidence: Evidence, duck: Duck) -> bool:
     if clearance is None:
         return True
     ratios = [p.speech_to_music_lu for p in served(evidence, duck)]
-    return any(r is not None and r - duck.depth_db < clearance for r in ratios)
+    # Depth and ratio are measured, so what is near counts as needed.
+    return any(r is not None and r - duck.depth_db < clearance + _NEAR_LU for r in ratios)
 
 
 def _down(duck: Duck) -> bool:

@@ -13,6 +13,7 @@ from ..model import SHOULD, Evidence, Finding, Kind
 _LEAST_STEP_DB = 6.0
 _SOFT_S = 0.35
 _SEEN = 0.5
+_PLAIN_NATS = 4.0
 _ASIDE_TICKS, _ACROSS_TICKS = 6, 3
 
 
@@ -28,7 +29,12 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             ("falls", duck.fall_start_s, duck.fall_end_s, "fall-abrupt"),
             ("returns", duck.return_start_s, duck.return_end_s, "return-abrupt"),
         ):
-            if begin is None or end is None or round(end - begin, 3) >= limit or not duck.tells(claim) or not _stepped(evidence, duck, (begin + end) / 2):
+            if (
+                begin is None
+                or end is None
+                or round(end - begin, 3) >= limit
+                or not (duck.nats.get(claim, 0.0) >= _PLAIN_NATS or (duck.tells(claim) and _stepped(evidence, duck, (begin + end) / 2)))
+            ):
                 continue
             soft = {"fall_start_s": end - _SOFT_S} if what == "falls" else {"return_end_s": begin + _SOFT_S}
             yield duck_finding(

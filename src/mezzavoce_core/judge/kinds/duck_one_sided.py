@@ -14,7 +14,7 @@ _ASIDE_S, _REACH_S = 0.8, 4.0
 _LEAST_BLOCKS = 6
 _QUIET_POWER = 1e-8
 _WINDOW_BLOCKS = 30
-_USUAL_SHARE, _MORE, _CLEARLY_MORE = 90, 1.5, 2.5
+_USUAL_SHARE, _MORE, _PLAIN = 90, 2.5, 1.5
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
@@ -27,7 +27,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     # A balance that often moves by itself, passage or not, tells little.
     usual = float(np.percentile(np.abs(_anywhere(sides)), _USUAL_SHARE)) if moved else 0.0
     for passage, change in moved:
-        if round(abs(change), 1) <= limit or abs(change) < _MORE * usual:
+        if round(abs(change), 1) <= limit or abs(change) < max(_PLAIN * limit, _MORE * usual):
             continue
         names = channel_names(evidence.measurement.file.layout, evidence.measurement.file.channels)
         lowered, other = (names[1], names[0]) if change > 0 else (names[0], names[1])
@@ -43,7 +43,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="dB",
             role="music",
-            certainty=0.9 if abs(change) > max(2 * limit, _CLEARLY_MORE * usual) else 0.45,
+            certainty=0.9 if abs(change) > 2 * limit else 0.6,
         )
 
 

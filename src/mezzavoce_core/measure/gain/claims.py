@@ -34,15 +34,16 @@ USUAL_FALLS = Family("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0
 FALLS = (
     Family("fall-abrupt", (-0.6, 0.11, 0.02), (0.015,), told=1.6),
     Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=1.7),
-    Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=0.9),
+    Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=1.3),
     Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=1.2),
 )
 USUAL_RETURNS = Family("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3))
 RETURNS = (
-    Family("return-abrupt", (0.0, 1.3, 0.02), (0.015,), told=6.0),
+    Family("return-abrupt", (0.0, 1.3, 0.02), (0.015,), told=7.0),
     Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=3.0),
-    Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=3.0),
+    Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=4.2),
 )
+_DEPTHS_DB, _LIKE_DB, _DEPTH_TOLD = np.arange(3.0, 27.1, 1.0), 1.5, 1.6
 TOLD = {family.name: family.told for family in (*FALLS, *RETURNS)}
 
 
@@ -52,6 +53,7 @@ def claims(search: Search, k: int) -> Mapping[str, float]:
     move = search.moves[k]
     if move is None or move.serves is None:
         return found
+    _own_depth(search, k, move)
     for usual, families, ways in ((USUAL_FALLS, FALLS, _falls), (USUAL_RETURNS, RETURNS, _returns)):
         move = search.moves[k]
         assert move is not None
@@ -70,6 +72,20 @@ def claims(search: Search, k: int) -> Mapping[str, float]:
             search.moves[k] = best
             found[name] = round(nats, 2)
     return found
+
+
+def _own_depth(search: Search, k: int, move: Move) -> None:
+    """A move that is as deep as the others gets a depth of its own where all other depths together tell more."""
+    shared = search.shared.depth_db
+    if abs(move.depth_db - shared) > _LIKE_DB:
+        return
+    others = [replace(move, depth_db=float(d)) for d in _DEPTHS_DB if abs(d - shared) > _LIKE_DB]
+    worths = _worths(search, move, others)
+    alike = max(_worths(search, move, [replace(move, depth_db=shared + d) for d in (-0.5, 0.0, 0.5)]))
+    if _mean(worths) - alike >= _DEPTH_TOLD:
+        best = others[int(np.argmax(worths))]
+        search.curve.exchange([move], [best])
+        search.moves[k] = best
 
 
 def _worths(search: Search, move: Move, others: Sequence[Move] | Iterator[Move]) -> list[float]:

@@ -22,7 +22,7 @@ _PUMPS_DB, _PUMP_RAMPS_S, _PUMP_DELAYS_S = (3.0, 4.5, 6.0, 8.0, 11.0), (0.03, 0.
 _LEAST_PAUSE_S = 0.3
 _LEAST_GAP_S, _GUARD_S, _SETTLED_S = 2.5, 0.6, 3.0
 _STRAY_RAMPS_S = (0.1, 0.3, 0.6)
-_LONGEST_STRAY_S = 6.0
+_SHORTEST_STRAY_S, _LONGEST_STRAY_S = 0.25, 6.0
 _HELD_LONG_S = 2.0
 _DEEPEST_STRAY_DB = 24.0
 
@@ -168,13 +168,13 @@ def _stray(search: Search, from_s: float, to_s: float) -> tuple[Move, float] | N
                     end = float(frames[reach][int(np.argmax(backs[reach, d]))]) / FRAMES_PER_S
                     fall = float(frames[j]) / FRAMES_PER_S
                     ways.append(Move(fall - length, fall, end - length, end, float(depth)))
-    inside = [m for m in ways if m.return_start_s - m.fall_end_s > 0.05 and m.fall_start_s > 0]
+    inside = [m for m in ways if m.return_start_s - m.fall_end_s > _SHORTEST_STRAY_S and m.fall_start_s > 0]
     best = max(((curve.worth([], [m]), m) for m in inside), key=lambda way: way[0], default=None)
     if best is None or best[0] < STRAY_NATS / 2:
         return None
     worth, move = best
     for _ in range(20):
-        inside = [m for m in shifted(move) if from_s <= m.fall_start_s and m.return_end_s <= to_s]
+        inside = [m for m in shifted(move) if from_s <= m.fall_start_s and m.return_end_s <= to_s and m.return_start_s - m.fall_end_s > _SHORTEST_STRAY_S]
         better = max(((curve.worth([], [m]), m) for m in inside), key=lambda way: way[0], default=(0.0, move))
         if better[0] <= worth + 0.05:
             break
