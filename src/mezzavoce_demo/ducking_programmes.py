@@ -101,7 +101,7 @@ DUCKING_PROGRAMMES: tuple[Episode, ...] = (
         ),
         sounds=(Sound("sea", 0, 74, -46),),
         planted=(
-            Planted("clear-share-low", 0.0, 74.0, "The band was left too loud under everybody, so most of the speech is not in the clear."),
+            Planted("clear-share-low", 5.0, 59.0, "The band was left too loud under everybody, so most of the speech is not in the clear."),
             Planted("duck-shallow", 5.0, 11.0, "The music gives way too little under the narrator,"),
             Planted("duck-shallow", 21.0, 26.0, "under the keeper,"),
             Planted("duck-shallow", 38.0, 43.0, "under the narrator again,"),

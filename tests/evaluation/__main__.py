@@ -9,6 +9,7 @@ from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import numpy as np
+from scipy.stats import spearmanr
 
 from tests.evaluation import material
 from tests.evaluation.plans import HELD, TUNED, plans
@@ -44,6 +45,10 @@ def table(scores):
     lines.append(
         ("false findings on clean mixes, for ten minutes", "1", f"{10 * sum(others.values()) / max(1e-9, sum(s.minutes for s in clean)):.1f} {dict(others)}")
     )
+    followed = [pair for s in scores for pair in s.followed]
+    if followed:
+        rank = spearmanr(*zip(*followed, strict=True)).statistic
+        lines.append(("audibility ranks passages like pystoi (rank correlation)", ".9", f"{rank:.3f} ({len(followed)} passages)"))
     kinds = dict.fromkeys(k for s in scores for k, _ in s.planted)
     for kind in kinds:
         found = [hit for s in scores for k, hit in s.planted if k == kind]

@@ -18,6 +18,9 @@ FAULTS = (
     "duck-one-sided",
 )
 TUNED, HELD = 0, 1
+RATIOS = "ratios"
+# From voices that drown to voices that stand far above everything.
+_RATIO_MARGINS_LU = (-18, -15, -12, -9, -6, -3, 0, 4, 8)
 # A plunge has to leave more than enough, and a bed that lies higher must not cover words.
 _MARGINS_LU = {"duck-plunge": 6.0, "duck-uneven": 9.0}
 
@@ -44,4 +47,6 @@ def plans(half, scale=1.0):
     add("clean", 10, seconds=180.0, with_effects=True)
     for fault in FAULTS:
         add(fault, 8, faults=(fault,), margin_lu=_MARGINS_LU.get(fault, 3.0))
+    for margin in _RATIO_MARGINS_LU:
+        add(RATIOS, 2, ducked=False, margin_lu=margin)
     return found

@@ -3,17 +3,20 @@
 from dataclasses import dataclass, field
 
 import numpy as np
+from pystoi import stoi
 
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.spec import Limits, Spec
 from mezzavoce_core.measure.loudness import block_mean, mean_lufs
 from mezzavoce_core.measure.measurement import Measurement, StemLevels
 from tests.evaluation.mixes import RATE, make
+from tests.evaluation.plans import RATIOS
 from tests.signals import info, levels_of
 
 SPEC = Spec("levels not judged", Limits(integrated_lufs=None, true_peak_max_dbtp=None, section_jump_lu=None))
 CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 NEAR_S = 1.0
+SHORTEST_S = 1.5
 
 
 @dataclass
@@ -32,6 +35,7 @@ class Score:
     time_errors: list[float] = field(default_factory=list)
     planted: list[tuple[str, bool]] = field(default_factory=list)
     others: list[str] = field(default_factory=list)
+    followed: list[tuple[float, float]] = field(default_factory=list)
 
 
 def measured(mix):
@@ -54,6 +58,8 @@ def score(plan):
     _ratios(scored, mix, result.evidence)
     _ducks(scored, mix, result.evidence)
     _findings(scored, mix, result.findings)
+    if plan.group == RATIOS:
+        _followed(scored, mix, result.evidence)
     return scored
 
 
@@ -69,6 +75,15 @@ def _speech(scored, mix, evidence):
             edge[max(0, int(t * 10) - 1) : int(t * 10) + 2] = True
     true, seen = true[~edge], seen[~edge]
     scored.speech = int((true & seen).sum()), int((~true & seen).sum()), int((true & ~seen).sum())
+
+
+def _followed(scored, mix, evidence):
+    """Audibility of each passage beside what the reference library says of the same sound (Taal et al. 2011, package ``pystoi``)."""
+    clean, heard = mix.clean_dialogue.mean(axis=1), mix.mix.mean(axis=1)
+    for passage in evidence.passages:
+        here = slice(round(passage.in_s * RATE), round(passage.out_s * RATE))
+        if passage.audibility is not None and passage.out_s - passage.in_s >= SHORTEST_S:
+            scored.followed.append((passage.audibility, float(stoi(clean[here], heard[here], RATE))))
 
 
 def _ratios(scored, mix, evidence):
