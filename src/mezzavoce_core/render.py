@@ -30,13 +30,15 @@ _FOLD = {"L": (1.0, 0.0), "R": (0.0, 1.0), "C": (1.0, 1.0)}
 class Change:
     """Level points on a role: times in seconds of the file, gains in dB to add to it as it is in the mix.
 
-    ``bells`` are cuts by band: faded in from the first point to the second, and out from the last but one to the last.
+    ``bells`` are cuts by band: faded in from the first point to the second, and out from the last but one to the last. With a ``source`` they are
+    for the stem of that name alone.
     """
 
     role: str
     times_s: tuple[float, ...]
     gains_db: tuple[float, ...]
     bells: tuple[Bell, ...] = ()
+    source: str | None = None
 
     def added(self, part: Samples, times: Floats, rate_hz: int) -> Floats:
         """What comes to a part of the role, ``(frames, channels)``, at some times."""
@@ -67,7 +69,7 @@ def change_from(found: Any, name: str) -> Change:
     if not isinstance(found, Mapping) or found.get("role") not in (*ROLES, _WHOLE) or not isinstance(found.get("points"), list) or not found["points"]:
         raise UsageError(f"“{name}” holds no remedy; it needs a “role” ({', '.join(ROLES)} or {_WHOLE}) and “points” with “at_s” and “gain_db”.")
     times, gains = _points(found["points"], name)
-    return Change(found["role"], times, gains, _bells(found.get("bands") or [], times, name))
+    return Change(found["role"], times, gains, _bells(found.get("bands") or [], times, name), found.get("source"))
 
 
 def _bells(bands: Sequence[Any], times: Sequence[float], name: str) -> tuple[Bell, ...]:
@@ -97,7 +99,8 @@ class Passage:
     begin_s: float
     rate_hz: int
     mix: Samples
-    stems: tuple[tuple[str, Samples], ...]
+    stems: tuple[tuple[str, str, Samples], ...]
+    """Role, name and samples of each."""
 
     @property
     def times(self) -> Floats:
@@ -105,15 +108,20 @@ class Passage:
         times: Floats = self.begin_s + np.arange(len(self.mix)) / self.rate_hz
         return times
 
-    def role(self, role: str) -> Samples:
-        """All stems of a role together; without one, what the others leave of the mix. Raises StemError where that is not the role alone."""
-        own = [part for r, part in self.stems if r == role]
+    def role(self, role: str, source: str | None = None) -> Samples:
+        """All stems of a role together (or the one of a name); without one, what the others leave of the mix.
+
+        Raises StemError where that is not the role alone.
+        """
+        own = [part for r, _, part in self.stems if r == role]
+        named = [part for r, name, part in self.stems if r == role and name == source]
+        own = named or own
         if own:
             together: Samples = np.sum(own, axis=0, dtype=np.float32)
             return together
-        if missing_role([r for r, _ in self.stems]) != role:
+        if missing_role([r for r, _, _ in self.stems]) != role:
             raise StemError(f"The points are for the {role}; give its stem with --{role}.")
-        left: Samples = self.mix - np.sum([part for _, part in self.stems], axis=0, dtype=np.float32)
+        left: Samples = self.mix - np.sum([part for _, _, part in self.stems], axis=0, dtype=np.float32)
         return left
 
     def sound(self, what: str, change: Change | None = None) -> Samples:
@@ -121,7 +129,7 @@ class Passage:
         heard = self.mix if what == _WHOLE else self.role(what)
         if change is None or (what != _WHOLE and change.role not in (what, _WHOLE)):
             return heard
-        moved = heard if change.role in (what, _WHOLE) else self.role(change.role)
+        moved = heard if change.role == _WHOLE else self.role(change.role, change.source)
         changed: Samples = (heard + change.added(moved, self.times, self.rate_hz)).astype(np.float32)
         return changed
 
@@ -137,7 +145,7 @@ def open_passage(mix: Sound, stems: Sequence[tuple[str, Sound]], span_s: tuple[f
         raise UsageError(f"“{source.info.name}” has no sound from {begin:.1f} s to {end:.1f} s.")
     parts = [_as_in(before, open_sound(sound), begin, rate_hz) for _, sound in stems]
     gains = _gains(before, parts)
-    placed = tuple((role, (np.float32(gain) * part)) for (role, _), part, gain in zip(stems, parts, gains, strict=True))
+    placed = tuple((role, sound.name, np.float32(gain) * part) for (role, sound), part, gain in zip(stems, parts, gains, strict=True))
     return Passage(begin, rate_hz, before, placed)
 
 

@@ -5,6 +5,7 @@ import io
 import json
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -13,7 +14,8 @@ import soundfile
 from mezzavoce_core.cli import main
 from mezzavoce_core.errors import StemError, UsageError
 from mezzavoce_core.media.source import Sound
-from mezzavoce_core.render import Change, read_change, render
+from mezzavoce_core.render import Change, for_two, open_passage, read_change, render
+from mezzavoce_core.signal.bells import Bell
 from tests.signals import RATE, automated, chord, stereo, talk, write_wav
 
 POINTS = [(7.5, 0.0), (8.0, -8.0), (14.0, -8.0), (14.8, 0.0)]
@@ -50,9 +52,39 @@ class RenderTest(unittest.TestCase):
         _, after, _ = render(self.sound("mix"), [], self.change("mix", [(10.0, -6.0206)]), (9.0, 11.0))
         np.testing.assert_allclose(after[:, 0], 0.5 * (self.voice + self.music)[9 * RATE : 11 * RATE], atol=1e-4)
 
+    def test_what_was_not_delivered_is_the_difference(self):
+        background = self.change("background")
+        _, after, _ = render(self.sound("mix"), [("dialogue", self.sound("dialogue"))], background)
+        wanted = (self.voice + automated(self.music, POINTS))[round(5.5 * RATE) : round(16.8 * RATE)]
+        np.testing.assert_allclose(after[:, 0], wanted, atol=2e-4)
+
+    def test_one_of_several_stems_of_a_role(self):
+        half = 0.5 * self.music
+        for name in ("strings", "drums"):
+            write_wav(self.folder / f"{name}.wav", stereo(half))
+        stems = [("music", self.sound("strings")), ("music", self.sound("drums"))]
+        write_wav(self.folder / "both.wav", stereo(self.music))
+        passage = open_passage(self.sound("both"), stems, (8.5, 13.5))
+        gone = replace(self.change(points=[(8.0, -200.0), (14.0, -200.0)]), source="drums")
+        self.assertLess(np.abs(passage.sound("music", gone)[:, 0] - half[round(8.5 * RATE) : round(13.5 * RATE)]).max(), 0.01)
+
+    def test_cuts_by_band_are_heard_between_the_inner_points(self):
+        bells = (Bell(275.0, 2.0, -20.0),)
+        cut = replace(self.change(points=[(8.0, 0.0), (9.0, 0.0), (13.0, 0.0), (14.0, 0.0)]), bells=bells)
+        passage = open_passage(self.sound("mix"), [("music", self.sound("music")), ("dialogue", self.sound("dialogue"))], (6.0, 16.0))
+        music, carved = passage.sound("music")[:, 0], passage.sound("music", cut)[:, 0]
+        inside, outside = slice(4 * RATE, 6 * RATE), slice(0, 2 * RATE)
+        self.assertLess(np.std(carved[inside]), 0.2 * np.std(music[inside]))
+        np.testing.assert_allclose(carved[outside], music[outside], atol=1e-6)
+
+    def test_any_layout_is_folded_for_two(self):
+        six = np.eye(6, dtype=np.float32)
+        folded = for_two(six, ("L", "R", "C", "LFE", "Ls", "Rs"))
+        np.testing.assert_allclose(folded, [[1, 0], [0, 1], [0.7071, 0.7071], [0, 0], [0.7071, 0], [0, 0.7071]], atol=1e-4)
+
     def test_what_cannot_be_rendered_says_why(self):
         with self.assertRaisesRegex(StemError, "give its stem with --music"):
-            render(self.sound("mix"), [("dialogue", self.sound("dialogue"))], self.change())
+            render(self.sound("mix"), [("dialogue", self.sound("dialogue")), ("effects", self.sound("dialogue"))], self.change())
         with self.assertRaisesRegex(UsageError, "up to 120 s"):
             render(self.sound("mix"), [], self.change("mix"), (0.0, 500.0))
 

@@ -173,7 +173,7 @@ def tenth(value: float | str | None) -> str:
     return "" if value in (None, "") else f"{value:.1f}"
 
 
-_DIGITS = {"samples": 0, "correlation": 2, "s": 2}
+_DIGITS = {"of 1": 2, "samples": 0, "correlation": 2, "s": 2}
 
 
 @register.filter
