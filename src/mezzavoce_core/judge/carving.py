@@ -1,6 +1,8 @@
 """Cuts by band: which few bells in the music bring the voice back with the least change, where level alone is the wrong tool."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,17 +35,18 @@ class _Ground:
     voice: float
     background: float
 
-    def audible(self, factor: Floats) -> float:
-        """Audibility with a factor on each band of what is cut."""
-        return float(audibility(self.voice_db, levels_db(self.rest + self.cut * factor)))
+    def audible(self, factors: Floats) -> Floats:
+        """Audibility with factors ``(…, bands)`` on what is cut."""
+        return audibility(self.voice_db, levels_db(self.rest + self.cut * factors))
 
-    def taken(self, factor: Floats) -> float:
+    def taken(self, factors: Floats) -> Floats:
         """K-weighted power that goes."""
-        return float((self.cut * (1 - factor) * k_response(_CENTRES)).sum())
+        taken: Floats = (self.cut * (1 - factors)) @ _weights()
+        return taken
 
     def ratio(self, factor: Floats) -> float:
         """Voice over background in LU."""
-        return float(power_to_lufs(self.voice) - power_to_lufs(max(self.background - self.taken(factor), 1e-12)))
+        return float(power_to_lufs(self.voice) - power_to_lufs(max(self.background - float(self.taken(factor)), 1e-12)))
 
 
 def carve(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], *, audible: float, ratio: float | None = None) -> Remedy | None:
@@ -61,21 +64,24 @@ def carve(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int6
     depths: dict[int, float] = {}
 
     def done(factor: Floats) -> bool:
-        return ground.audible(factor) >= audible + _BEYOND and (ratio is None or ground.ratio(factor) >= ratio)
+        return bool(ground.audible(factor) >= audible + _BEYOND) and (ratio is None or ground.ratio(factor) >= ratio)
 
     factor: Floats = np.ones(len(_CENTRES))
     while not done(factor):
-        tried = [
-            (gain, k, f) for k in range(len(_CENTRES)) if (f := _deeper(depths, k)) is not None and (gain := _gained(ground, factor, f, depths.get(k, 0.0))) > 0
-        ]
+        tried = [(k, f) for k in range(len(_CENTRES)) if (f := _deeper(depths, k)) is not None]
         if not tried:
             return None
-        _, chosen, factor = max(tried, key=lambda t: t[0])
+        gained = _gained(ground, factor, np.stack([f for _, f in tried]), np.array([depths.get(k, 0.0) for k, _ in tried]))
+        best = int(np.argmax(gained))
+        if gained[best] <= 0:
+            return None
+        chosen, factor = tried[best]
         depths[chosen] = depths.get(chosen, 0.0) + 1.0
     if not depths:
         return None
-    bells = tuple(Bell(float(_CENTRES[k]), WIDTH_OCTAVES, -max(SHALLOWEST_DB, d)) for k, d in sorted(depths.items()))
-    factor = _factor(bells)
+    depths = {k: max(SHALLOWEST_DB, d) for k, d in sorted(depths.items())}
+    bells = tuple(Bell(float(_CENTRES[k]), WIDTH_OCTAVES, -d) for k, d in depths.items())
+    factor = _factor(depths)
     times = (in_s - _RAMP_S, in_s, out_s, out_s + _RAMP_S)
     return Remedy(
         action="carve",
@@ -84,7 +90,7 @@ def carve(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int6
         points=tuple(Point(round(min(max(t, 0.0), evidence.duration_s), 3), 0.0) for t in times),
         bands=bells,
         predicted_speech_to_background_lu=ground.ratio(factor),
-        predicted_audibility=ground.audible(factor),
+        predicted_audibility=float(ground.audible(factor)),
         predicted_integrated_lufs=evidence.loudness.integrated_lufs,
     )
 
@@ -99,8 +105,22 @@ def _ground(balance: Balance, blocks: NDArray[np.int64], role: str) -> _Ground |
     return _Ground(levels[0], cut, rest, float(lufs_to_power(voice)), float(lufs_to_power(background)))
 
 
-def _factor(bells: tuple[Bell, ...]) -> Floats:
-    factor: Floats = power_response(bells, _PLACES).mean(axis=1)
+@lru_cache
+def _weights() -> Floats:
+    """What the K-weighting makes of each band."""
+    weights: Floats = k_response(_CENTRES)
+    return weights
+
+
+@lru_cache(maxsize=512)
+def _places(k: int, depth_db: float) -> Floats:
+    """Factor of one bell at the places of every band."""
+    places: Floats = power_response([Bell(float(_CENTRES[k]), WIDTH_OCTAVES, -depth_db)], _PLACES)
+    return places
+
+
+def _factor(depths: Mapping[int, float]) -> Floats:
+    factor: Floats = np.prod([_places(k, d) for k, d in depths.items()], axis=0).mean(axis=1)
     return factor
 
 
@@ -111,11 +131,12 @@ def _deeper(depths: dict[int, float], k: int) -> Floats | None:
     if depths.get(k, 0.0) >= DEEPEST_DB:
         return None
     wanted = depths | {k: depths.get(k, 0.0) + 1.0}
-    return _factor(tuple(Bell(float(_CENTRES[j]), WIDTH_OCTAVES, -d) for j, d in wanted.items()))
+    return _factor(wanted)
 
 
-def _gained(ground: _Ground, before: Floats, after: Floats, depth_db: float) -> float:
+def _gained(ground: _Ground, before: Floats, after: Floats, depth_db: Floats) -> Floats:
     """Audibility won for what goes: the background's power, and the more the deeper the bell is already, since deep cuts are heard as such."""
     won = ground.audible(after) - ground.audible(before)
     taken = ground.taken(after) - ground.taken(before)
-    return won / (taken / ground.background + _DEPTH_COSTS * (1 + depth_db))
+    gained: Floats = won / (taken / ground.background + _DEPTH_COSTS * (1 + depth_db))
+    return gained

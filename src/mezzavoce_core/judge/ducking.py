@@ -26,7 +26,10 @@ def served(evidence: Evidence, duck: Duck) -> list[Passage]:
     """Passages that lie under a duck, by their middle; under one that is not sure only where the level went down, too."""
     if not duck.speech or (duck.certainty < _SURE and not _down(duck)):
         return []
-    return [p for p in evidence.passages or () if duck.covers((p.in_s + p.out_s) / 2)]
+    begin = -np.inf if duck.fall_start_s is None else duck.fall_start_s
+    end = np.inf if duck.return_end_s is None else duck.return_end_s
+    first, last = np.searchsorted(evidence.middles_s, begin), np.searchsorted(evidence.middles_s, end, side="right")
+    return list((evidence.passages or ())[first:last])
 
 
 def needed(evidence: Evidence, duck: Duck) -> bool:

@@ -102,10 +102,19 @@ def _with_captions(evidence: Evidence, captions: Sequence[Caption]) -> Evidence:
     return replace(evidence, captions=on_programme(captions, evidence.balance.flags, zeros))
 
 
+def _moved(ducks: Sequence[Duck], ticks: int) -> Floats:
+    """The gain in dB of all ducks together per tick."""
+    moved = np.zeros(ticks)
+    for duck in ducks:
+        first = 0 if duck.fall_start_s is None else max(0, int(duck.fall_start_s * TICKS_PER_S))
+        last = ticks if duck.return_end_s is None else min(ticks, int(duck.return_end_s * TICKS_PER_S) + 1)
+        moved[first:last] += duck.gain_db(np.arange(first, max(first, last)) / TICKS_PER_S)
+    return moved
+
+
 def _with_cues(evidence: Evidence, gain: float) -> Evidence:
     measured = evidence.measurement
     if not measured.has("music"):
         return evidence
-    times = np.arange(len(evidence.power)) / TICKS_PER_S
-    moved = np.sum([d.gain_db(times) for d in evidence.ducks], axis=0) if evidence.ducks else None
+    moved = _moved(evidence.ducks, len(evidence.power)) if evidence.ducks else None
     return replace(evidence, cues=find_cues(measured.music_stems(gain=gain), moved))

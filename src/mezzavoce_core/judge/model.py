@@ -117,6 +117,11 @@ class Evidence:
         return self.measurement.duration_s
 
     @cached_property
+    def middles_s(self) -> Floats:
+        """The middle of each passage in seconds, in order."""
+        return np.array([(p.in_s + p.out_s) / 2 for p in self.passages or ()])
+
+    @cached_property
     def momentary_blocks(self) -> Floats:
         """Power of the 400 ms that end with each block of 100 ms; NaN where they touch a break."""
         return at_blocks(moving_mean(self.power, MOMENTARY_TICKS, self.breaks))
