@@ -8,13 +8,14 @@ from ...measure.balance import Passage
 from ...measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
 from ...media.layouts import channel_names
 from ...units import Floats, power_to_db
+from ..ducking import usual_depth_db
 from ..model import MUST, Evidence, Finding, Kind
 
 _ASIDE_S, _REACH_S = 0.8, 4.0
 _LEAST_BLOCKS = 6
 _QUIET_POWER = 1e-8
 _WINDOW_BLOCKS = 30
-_USUAL_SHARE, _MORE, _PLAIN = 90, 2.5, 1.5
+_USUAL_SHARE, _MORE, _PLAIN, _LIKE_OTHERS = 90, 2.5, 1.5, 0.5
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
@@ -26,8 +27,10 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     moved = [(p, m) for p in evidence.passages or () if (m := _moved(sides, p)) is not None]
     # A balance that often moves by itself, passage or not, tells little.
     usual = float(np.percentile(np.abs(_anywhere(sides)), _USUAL_SHARE)) if moved else 0.0
+    # Automation that was drawn on one side is about as deep there as it is elsewhere on both.
+    least = max(_PLAIN * limit, _MORE * usual, _LIKE_OTHERS * (usual_depth_db(evidence) or 0.0))
     for passage, change in moved:
-        if round(abs(change), 1) <= limit or abs(change) < max(_PLAIN * limit, _MORE * usual):
+        if round(abs(change), 1) <= limit or abs(change) < least:
             continue
         names = channel_names(evidence.measurement.file.layout, evidence.measurement.file.channels)
         lowered, other = (names[1], names[0]) if change > 0 else (names[0], names[1])
