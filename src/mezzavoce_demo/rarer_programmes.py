@@ -34,7 +34,7 @@ RARER_PROGRAMMES: tuple[Episode, ...] = (
             Text(75.8, 80.0, "We found the pen in the drawer. It was full."),
         ),
         planted=(
-            Planted("voice-noise", 0.0, 92.0, "The narration was recorded in a humming room."),
+            Planted("voice-noise", 5.0, 79.0, "The narration was recorded in a humming room."),
             Planted("effect-masked", 14.0, 16.5, "The bell that the log tells of is covered by the music; a person marked it as important."),
             Planted("voice-low", 19.0, 24.0, "The keeper was recorded eight decibels too soft."),
             Planted("caption-unheard", 28.0, 30.5, "A caption stands for a sentence that was cut out."),
