@@ -2,9 +2,8 @@
 
 Memory, processor time and file size are limited, the network is cut off where the system allows it, and the process ends
 with the one that started it. An order says what to ``do``: ``probe`` a file, ``survey`` its tracks, hand out ``samples`` of a moment,
-write a passage to ``listen`` to,
-or ``measure`` (and write the features). Each line of output is a JSON object: ``share`` and ``doing``, at the end ``result``
-where there is one, or ``error`` and ``temporary``.
+write a passage to ``listen`` to, or ``measure`` (and write the features). Each line of output is a JSON object: ``share`` and
+``doing``, at the end ``result`` where there is one, or ``error`` and ``temporary``.
 """
 
 import ctypes

@@ -28,6 +28,7 @@ def report(result: dict[str, Any]) -> str:
         lines.append(f"  dialogue {_level(loud['dialogue_lufs'], 'LUFS')}   {len(result['passages'])} passages{clear}")
     for finding in result["findings"]:
         lines.append(f"  {finding['in_timecode']} - {finding['out_timecode']}  {finding['severity']:<6}  {finding['message']}")
+        lines += [f"      {band['centre_hz']:g} Hz  {band['gain_db']:+.1f} dB" for band in (finding["remedy"] or {}).get("bands", [])]
         lines += [f"      {point['at_timecode']}  {point['gain_db']:+.1f} dB" for point in (finding["remedy"] or {}).get("points", [])]
     if not result["findings"]:
         lines.append("  Nothing found.")

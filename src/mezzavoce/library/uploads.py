@@ -8,7 +8,7 @@ from django.db import transaction
 from django.http import Http404
 
 from mezzavoce_core.errors import CaptionError, NotMeasurable
-from mezzavoce_core.exchange.captions import parse_captions
+from mezzavoce_core.exchange.captions import read_captions
 
 from ..accounts.models import Person
 from ..config.refusals import Overtaken, Refused
@@ -19,7 +19,6 @@ from .storage import keep, local_copy, sha256_of
 
 _NAME_LENGTH = 200
 CAPTION_ENDINGS = (".vtt", ".srt")
-_LARGEST_CAPTIONS = 20_000_000
 
 
 def begin(person: Person, production: Production, name: str, size: int) -> Upload:
@@ -78,9 +77,7 @@ def finish(upload: Upload) -> StoredFile:
 
 
 def _caption_facts(part: Path, name: str) -> dict[str, Any]:
-    if part.stat().st_size > _LARGEST_CAPTIONS:
-        raise CaptionError(f"“{name}” is far too large for captions; give a WebVTT or SubRip file.")
-    captions = parse_captions(part.read_bytes(), name)
+    captions = read_captions(part, name)
     return {"captions": len(captions), "from_s": captions[0].in_s, "to_s": captions[-1].out_s}
 
 

@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from mezzavoce_core import VERSION
 from mezzavoce_core.errors import MezzavoceError
-from mezzavoce_core.exchange.captions import parse_captions
+from mezzavoce_core.exchange.captions import read_captions
 from mezzavoce_core.exchange.document import document
 from mezzavoce_core.exchange.features import read_features
 from mezzavoce_core.exchange.peaks import write_peaks
@@ -179,7 +179,7 @@ def _captions(mix: Mix) -> Sequence[Caption]:
     if mix.captions is None:
         return ()
     with local_copy(mix.captions) as path:
-        return parse_captions(path.read_bytes(), mix.captions.name)
+        return read_captions(path, mix.captions.name)
 
 
 def correct(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str]) -> Correction:

@@ -13,14 +13,15 @@ from ..measure.captions import Caption
 _LARGEST_BYTES = 20_000_000
 
 
-def read_captions(path: Path) -> tuple[Caption, ...]:
-    """The captions of a file in order of time. Raises CaptionError with a sentence."""
+def read_captions(path: Path, name: str | None = None) -> tuple[Caption, ...]:
+    """The captions of a file in order of time; ``name`` is what people call it. Raises CaptionError with a sentence."""
+    name = name or path.name
     try:
         if path.stat().st_size > _LARGEST_BYTES:
-            raise CaptionError(f"“{path.name}” is far too large for captions; give a WebVTT or SubRip file.")
-        return parse_captions(path.read_bytes(), path.name)
+            raise CaptionError(f"“{name}” is far too large for captions; give a WebVTT or SubRip file.")
+        return parse_captions(path.read_bytes(), name)
     except OSError:
-        raise CaptionError(f"There is no caption file “{path.name}”; check the path.") from None
+        raise CaptionError(f"There is no caption file “{name}”; check the path.") from None
 
 
 def parse_captions(content: bytes, name: str) -> tuple[Caption, ...]:

@@ -13,6 +13,7 @@ from .meter import TICKS_PER_S
 NEAR_S = 0.5
 """Captions come a little before the words and stay a little longer (common practice)."""
 _LEAST_SPEECH_S = 0.2
+FITS = 0.5
 _SOUND_ONLY = re.compile(r"^\s*([\[(♪♫#*][^\])]*[\])♪♫#*]?\s*)+$", re.DOTALL)
 
 
@@ -36,6 +37,11 @@ class Captions:
 
     all: tuple[Caption, ...]
     fit: float
+
+    @property
+    def belong(self) -> bool:
+        """Whether they are those of this programme at all."""
+        return self.fit >= FITS
 
     @property
     def spoken(self) -> tuple[Caption, ...]:

@@ -2,10 +2,10 @@
 
 from collections.abc import Iterator
 
-from ...measure.captions import Caption, is_heard
+from ...measure.captions import FITS, Caption, is_heard
 from ..model import SHOULD, Evidence, Finding, Kind
 
-_FITS, _FEWEST = 0.5, 4
+_FEWEST = 4
 _CLOSE_S = 1.0
 
 
@@ -15,7 +15,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     if captions is None or balance is None:
         return
     unheard = [c for c in captions.spoken if not is_heard(c, balance.flags) and c.out_s > 0 and c.in_s < evidence.duration_s]
-    if captions.fit < _FITS and len(captions.spoken) >= _FEWEST:
+    if not captions.belong and len(captions.spoken) >= _FEWEST:
         yield _foreign(evidence, captions.fit, len(captions.spoken))
         return
     for group in _close(unheard):
@@ -49,7 +49,7 @@ def _finding(in_s: float, out_s: float, *, title: str, message: str, measured: f
         title=title,
         message=message,
         measured=measured,
-        limit=_FITS,
+        limit=FITS,
         unit="of 1",
         role="dialogue",
     )

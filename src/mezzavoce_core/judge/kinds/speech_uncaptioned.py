@@ -11,7 +11,7 @@ LEAST_S = 1.0
 def find(evidence: Evidence) -> Iterator[Finding]:
     """A finding for each stretch with a second of speech or more and no caption near; none where captions are not given or belong elsewhere."""
     captions, balance = evidence.captions, evidence.balance
-    if captions is None or balance is None or captions.fit < LEAST_S / 2:
+    if captions is None or balance is None or not captions.belong:
         return
     for in_s, out_s in uncaptioned(captions, balance.flags, least_s=LEAST_S, bridge_s=evidence.spec.limits.bridge_s):
         yield Finding(

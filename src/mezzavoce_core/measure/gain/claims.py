@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from .moves import Move
+from .moves import Move, mean_nats
 from .search import Search
 
 _SHORTEST_HOLD_S, _TOUCH_S = 0.1, 0.05
@@ -64,8 +64,8 @@ def claims(search: Search, k: int) -> Mapping[str, float]:
         for family in families:
             members = list(ways(search, k, move, family))
             worths = _worths(search, move, members)
-            if worths and _mean(worths) - _mean(common) >= family.told:
-                told.append((_mean(worths) - _mean(common), family.name, members[int(np.argmax(worths))]))
+            if worths and mean_nats(worths) - mean_nats(common) >= family.told:
+                told.append((mean_nats(worths) - mean_nats(common), family.name, members[int(np.argmax(worths))]))
         if told:
             nats, name, best = max(told, key=lambda t: t[0])
             search.curve.exchange([move], [best])
@@ -82,7 +82,7 @@ def _own_depth(search: Search, k: int, move: Move) -> None:
     others = [replace(move, depth_db=float(d)) for d in _DEPTHS_DB if abs(d - shared) > _LIKE_DB]
     worths = _worths(search, move, others)
     alike = max(_worths(search, move, [replace(move, depth_db=shared + d) for d in (-0.5, 0.0, 0.5)]))
-    if _mean(worths) - alike >= _DEPTH_TOLD:
+    if mean_nats(worths) - alike >= _DEPTH_TOLD:
         best = others[int(np.argmax(worths))]
         search.curve.exchange([move], [best])
         search.moves[k] = best
@@ -90,12 +90,6 @@ def _own_depth(search: Search, k: int, move: Move) -> None:
 
 def _worths(search: Search, move: Move, others: Sequence[Move] | Iterator[Move]) -> list[float]:
     return [search.curve.worth([move], [other]) for other in others]
-
-
-def _mean(worths: Sequence[float]) -> float:
-    """Log of the mean likelihood."""
-    highest = max(worths)
-    return highest + float(np.log(np.mean(np.exp(np.array(worths) - highest))))
 
 
 def _falls(search: Search, k: int, move: Move, family: Family) -> Iterator[Move]:

@@ -8,7 +8,7 @@ import numpy as np
 
 from ...signal.spectrum import FRAMES_PER_S
 from .edges import told
-from .moves import Move
+from .moves import Move, mean_nats
 from .search import Search, shifted
 
 JOINED_NATS = 2.0
@@ -75,13 +75,12 @@ def pumps(search: Search, speech: Sequence[tuple[float, float]]) -> list[tuple[M
 
 
 def _rise(search: Search, from_s: float, to_s: float, depth_db: float) -> tuple[Move, float] | None:
-    """The best rise in a pause, and what all rises there are worth as a mean of likelihood: one that fits by luck counts little."""
+    """The best rise in a pause, and what all rises there are worth together."""
     ways = list(_rises(from_s, to_s, depth_db))
     if not ways:
         return None
-    worths = np.array([search.curve.worth([], [r]) for r in ways])
-    highest = float(worths.max())
-    return ways[int(np.argmax(worths))], highest + float(np.log(np.mean(np.exp(worths - highest))))
+    worths = [search.curve.worth([], [r]) for r in ways]
+    return ways[int(np.argmax(worths))], mean_nats(worths)
 
 
 def _rises(from_s: float, to_s: float, depth_db: float) -> Iterator[Move]:

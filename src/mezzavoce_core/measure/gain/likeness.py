@@ -17,7 +17,7 @@ _LEAST_LAG = round(0.8 * FRAMES_PER_S)
 _REGION = 6 * FRAMES_PER_S
 _FARTHEST_S = 150
 _MOST_DB = 7.0
-_STRIDE, _LAGS_S = 1, (1.6, 2.6, 4.0, 6.0)
+_LAGS_S = (1.6, 2.6, 4.0, 6.0)
 _BEFORE_S, _BEHIND_S, _INSIDE_S = 1.2, 1.5, 0.2
 _MEDIAN_OF_T2, _FEWEST, _UNKNOWN_DB, _LEAST_SPREAD_DB = 0.816, 20, 5.0, 0.5
 
@@ -68,7 +68,7 @@ def neighbours(levels: Floats, spans: Sequence[tuple[float, float]]) -> Pairs:
     That is where both windows lie away from speech (``spans``), or both in the middle of one span.
     """
     used, quiet = heard(levels)
-    starts = np.arange(0, len(levels) - LENGTH + 1, _STRIDE * BLOCK)
+    starts = np.arange(0, len(levels) - LENGTH + 1, BLOCK)
     if not len(used) or len(starts) < 2:
         none = np.zeros(0, dtype=np.int64)
         return Pairs(none, none, np.zeros(0), np.zeros(0))
@@ -76,7 +76,7 @@ def neighbours(levels: Floats, spans: Sequence[tuple[float, float]]) -> Pairs:
     silent = np.concatenate([[0], np.cumsum(quiet)])
     level, still = (sums[starts + LENGTH] - sums[starts]) / LENGTH, silent[starts + LENGTH] - silent[starts] == 0
     where = _where(len(levels), starts, spans)
-    found = [_apart(starts, level, still, where, round(lag * FRAMES_PER_S / (_STRIDE * BLOCK))) for lag in _LAGS_S]
+    found = [_apart(starts, level, still, where, round(lag * FRAMES_PER_S / BLOCK)) for lag in _LAGS_S]
     return sum(found[1:], start=found[0])
 
 

@@ -1,5 +1,6 @@
 """The values of the search: moves of the gain, what they have in common, and how usual they are before anything is heard."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -60,6 +61,12 @@ class Unit:
     out_s: float
     earliest_s: float
     latest_s: float
+
+
+def mean_nats(worths: Sequence[float]) -> float:
+    """Log of the mean likelihood of several explanations: neither the freest of them nor one that fits by luck counts for the whole."""
+    highest = max(worths)
+    return highest + float(np.log(np.mean(np.exp(np.array(worths) - highest))))
 
 
 def fall_prior(ends_s: Floats | float, in_s: float) -> Floats:

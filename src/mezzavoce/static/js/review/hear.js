@@ -14,6 +14,8 @@ export function makeHearing(root, video, store) {
   let context = null;
   let playing = null;
   let turn = 0;
+  // The picture goes on because its sound is there now: not a new beginning.
+  let resuming = false;
 
   const own = () => state.what === "mix" && !state.proposed;
 
@@ -55,6 +57,7 @@ export function makeHearing(root, video, store) {
   /** Make what is heard follow the controls and the player. */
   async function follow() {
     turn += 1;
+    resuming = false;
     const mine = turn;
     stop();
     video.muted = !own();
@@ -64,12 +67,15 @@ export function makeHearing(root, video, store) {
     try {
       video.pause();
       const buffer = await sound(span);
-      if (mine !== turn && own()) return;
       await context.resume();
+      if (mine !== turn) return;
+      resuming = true;
       await video.play();
-      start(buffer, span);
+      if (mine === turn) start(buffer, span);
     } catch (error) {
       if (error.name !== "AbortError") say(error.message, true);
+    } finally {
+      if (mine === turn) resuming = false;
     }
   }
 
@@ -84,7 +90,7 @@ export function makeHearing(root, video, store) {
     root.dataset.heard = root.dataset.hearing;
   }
 
-  video.addEventListener("play", () => { if (!own() && !playing) follow(); });
+  video.addEventListener("play", () => { if (!own() && !playing && !resuming) follow(); });
   video.addEventListener("pause", stop);
   video.addEventListener("seeked", () => { if (!own() && !video.paused) follow(); });
   video.addEventListener("timeupdate", () => { if (playing && video.currentTime >= playing.to) follow(); });
