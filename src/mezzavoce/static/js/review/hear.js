@@ -14,8 +14,8 @@ export function makeHearing(root, video, store) {
   let context = null;
   let playing = null;
   let turn = 0;
-  // The picture goes on because its sound is there now: not a new beginning.
-  let resuming = false;
+  // The picture was stopped here, until its sound is there; then it goes on, and that is no new beginning.
+  let waiting = false;
 
   const own = () => state.what === "mix" && !state.proposed;
 
@@ -57,25 +57,31 @@ export function makeHearing(root, video, store) {
   /** Make what is heard follow the controls and the player. */
   async function follow() {
     turn += 1;
-    resuming = false;
     const mine = turn;
     stop();
     video.muted = !own();
     root.dataset.hearing = own() ? "mix" : `${state.what}${state.proposed ? " proposed" : ""}`;
-    if (own() || video.paused || video.seeking) return;
+    const goesOn = waiting || !video.paused;
+    if (own()) {
+      if (waiting) video.play().catch(() => {});
+      waiting = false;
+      return;
+    }
+    if (!goesOn || video.seeking) return;
     const span = stretch();
+    waiting = true;
     try {
       video.pause();
       const buffer = await sound(span);
       await context.resume();
       if (mine !== turn) return;
-      resuming = true;
       await video.play();
-      if (mine === turn) start(buffer, span);
+      if (mine !== turn) return;
+      waiting = false;
+      start(buffer, span);
     } catch (error) {
       if (error.name !== "AbortError") say(error.message, true);
-    } finally {
-      if (mine === turn) resuming = false;
+      if (mine === turn) waiting = false;
     }
   }
 
@@ -90,9 +96,9 @@ export function makeHearing(root, video, store) {
     root.dataset.heard = root.dataset.hearing;
   }
 
-  video.addEventListener("play", () => { if (!own() && !playing && !resuming) follow(); });
+  video.addEventListener("play", () => { if (!own() && !playing && !waiting) follow(); });
   video.addEventListener("pause", stop);
-  video.addEventListener("seeked", () => { if (!own() && !video.paused) follow(); });
+  video.addEventListener("seeked", () => { if (!own() && (waiting || !video.paused)) follow(); });
   video.addEventListener("timeupdate", () => { if (playing && video.currentTime >= playing.to) follow(); });
 
   /** Which buttons are down, and which cannot be, with the reason. */
