@@ -5,9 +5,12 @@ from functools import cache
 
 import numpy as np
 
-from mezzavoce_core.measure.gain.innovations import innovations, predicted_away
+from mezzavoce_core.measure.ducks import Duck, MusicGain, with_levels
+from mezzavoce_core.measure.gain.changes import SCALES, changes
+from mezzavoce_core.measure.gain.edges import template
 from mezzavoce_core.measure.gain.likeness import pairs
-from mezzavoce_core.measure.music_gain import Duck, MusicGain, find_gain, summed, with_levels
+from mezzavoce_core.measure.music_gain import find_gain, look_again
+from mezzavoce_core.signal.spectrum import BANDS, FLOOR_DB, summed, whole
 from tests.signals import RATE, automated, levels_of
 
 TWO = [(10.0, 16.0), (26.0, 32.0)]
@@ -98,7 +101,7 @@ class FindGainTest(unittest.TestCase):
         self.assertEqual([d.tells("fall-slow") for d in found], [False] * 3)
 
     def test_nothing_to_tell_from(self):
-        self.assertEqual(find_gain(np.full((3000, 48), -105, dtype=np.float32), TWO), MusicGain((), 0.0))
+        self.assertEqual(find_gain(np.full((3000, 96), -105, dtype=np.float32), TWO), MusicGain((), 0.0))
         self.assertEqual(find_gain(levels(), []), MusicGain((), 0.0))
 
 
@@ -122,7 +125,7 @@ class GainValuesTest(unittest.TestCase):
     def test_other_speech_is_looked_at_around_it_alone(self):
         heard = levels(THREE_DUCKS)
         gain = find_gain(heard, TWO)
-        again_there = gain.again(heard, THREE, 42.0, 48.0)
+        again_there = look_again(gain, heard, THREE, 42.0, 48.0)
         self.assertEqual([d.serves for d in again_there.ducks if d.speech], THREE)
         self.assertEqual(again_there.ducks[:2], gain.ducks[:2])
 
@@ -137,17 +140,51 @@ class EvidenceTest(unittest.TestCase):
         plain, stepped, note = levels(), levels([(30.24, 0), (30.25, -6)]), levels()
         note[1512:, 20] += 20
         at = slice(1509, 1516)
-        by_step, by_note, usual = (np.abs(innovations(x).along[at]).max() for x in (stepped, note, plain))
+        by_step, by_note, usual = (np.abs(changes(x, []).scales[1].moved[at]).max() for x in (stepped, note, plain))
         self.assertGreater(by_step, 3 * usual)
         self.assertLess(by_note, by_step / 2)
 
-    def test_what_is_steady_leaves_nothing(self):
-        self.assertLess(np.abs(predicted_away(np.full((3000, 1), -30.0))[100:-100]).max(), 1e-9)
+    def test_a_step_is_seen_on_every_scale_where_it_is(self):
+        for width, _ in SCALES:
+            shape, lead = template(0.02, width)
+            self.assertAlmostEqual(shape.min(), -1.0, delta=0.5 / width + 0.01)
+            self.assertLessEqual(abs(int(np.argmin(shape)) - lead), 1)
+            self.assertLess(np.abs(shape[[0, -1]]).max(), 1e-9)
+
+    def test_a_gain_moves_what_channels_share_and_what_sets_them_apart(self):
+        """Music that widens keeps its power, and is no change of gain."""
+        left, right = (song(20, seed=k) for k in (1, 2))
+        middle, side = (left + right) / 2, (left - right) / 2
+        width = np.where(np.arange(len(left)) < 10 * RATE, 0.5, 2.0)
+        lowered = np.where(np.arange(len(left)) < 10 * RATE, 1.0, 0.5)
+        wide = levels_of(np.stack([middle + width * side, middle - width * side], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
+        down = levels_of(lowered[:, None] * np.stack([left, right], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
+        by_width, by_gain = (changes(x, []).scales[2].moved[245:255] for x in (wide, down))
+        self.assertLess(by_gain.min(), -3)
+        self.assertLess(np.abs(by_width).max(), -by_gain.min() / 2)
 
     def test_like_places_tell_the_difference_in_gain(self):
-        found = pairs(levels([(29.99, 0), (30.0, -6)]))
+        found = pairs(whole(levels([(29.99, 0), (30.0, -6)])))
         near = found.scale_db < 0.355
         across = near & (found.one + 50 < 1500) & (found.other > 1500)
         self.assertGreater(across.sum(), 5)
         self.assertAlmostEqual(float(np.median(found.offset_db[across])), 6.0, delta=0.5)
         self.assertAlmostEqual(float(np.median(found.offset_db[near & (found.other < 1450)])), 0.0, delta=0.5)
+
+
+class SpectrumTest(unittest.TestCase):
+    def test_middle_and_side_together_are_the_power_of_both_channels(self):
+        dice = np.random.default_rng(4)
+        left, right = 0.1 * dice.standard_normal((2, 2 * RATE))
+        both, one, other = (
+            levels_of(x, between_samples=False, spectrum=True).spectrum / np.float32(100) for x in (np.stack([left, right], axis=1), left, right)
+        )
+        power = 10 ** (one[:, :BANDS] / 10) + 10 ** (other[:, :BANDS] / 10)
+        self.assertLess(np.abs(whole(both) - 10 * np.log10(power)).max(), 0.05)
+
+    def test_what_is_alike_left_and_right_has_no_side(self):
+        tone = 0.1 * np.sin(2 * np.pi * 440 * np.arange(RATE) / RATE)
+        found = levels_of(np.stack([tone, tone], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
+        self.assertEqual(found[5:-5, BANDS:].max(), FLOOR_DB)
+        apart = levels_of(np.stack([tone, -tone], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
+        self.assertEqual(apart[5:-5, :BANDS].max(), FLOOR_DB)

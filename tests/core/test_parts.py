@@ -12,9 +12,9 @@ from mezzavoce_core.judge.judging import gather, judge
 from mezzavoce_core.judge.kinds.masked_speech import thin_stretches
 from mezzavoce_core.judge.model import Evidence, Finding, Remedy
 from mezzavoce_core.judge.spec import Limits, Spec
+from mezzavoce_core.measure.ducks import Duck
 from mezzavoce_core.measure.loudness import loudness
 from mezzavoce_core.measure.measurement import Measurement
-from mezzavoce_core.measure.music_gain import Duck
 from mezzavoce_core.measure.stems import Placed
 from mezzavoce_core.units import lufs_to_power
 from tests.signals import automated, chord, talk, three_stems

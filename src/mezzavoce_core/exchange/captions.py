@@ -3,10 +3,6 @@
 from io import StringIO
 from pathlib import Path
 
-import webvtt
-from charset_normalizer import from_bytes
-from webvtt.errors import MalformedCaptionError, MalformedFileError
-
 from ..errors import CaptionError
 from ..measure.captions import Caption
 
@@ -26,6 +22,9 @@ def read_captions(path: Path, name: str | None = None) -> tuple[Caption, ...]:
 
 def parse_captions(content: bytes, name: str) -> tuple[Caption, ...]:
     """The same from the content of a file; its encoding is found where it is not UTF-8."""
+    import webvtt  # noqa: PLC0415  (who gives no captions does not wait for what reads them)
+    from webvtt.errors import MalformedCaptionError, MalformedFileError  # noqa: PLC0415
+
     text = _text(content, name)
     try:
         found = webvtt.from_buffer(StringIO(text), format="vtt" if text.startswith("WEBVTT") else "srt")
@@ -42,6 +41,8 @@ def _text(content: bytes, name: str) -> str:
     try:
         return content.decode("utf-8-sig").lstrip()
     except UnicodeDecodeError:
+        from charset_normalizer import from_bytes  # noqa: PLC0415
+
         guess = from_bytes(content).best()
         if guess is None:
             raise CaptionError(f"“{name}” is no text; give a WebVTT or SubRip file, best in UTF-8.") from None

@@ -7,8 +7,8 @@ from ..judge.model import Evidence, Finding, Judgement, Remedy
 from ..measure.balance import Passage
 from ..measure.captions import Captions
 from ..measure.cues import Cue
+from ..measure.ducks import Duck
 from ..measure.measurement import StemLevels
-from ..measure.music_gain import Duck
 from ..measure.peaks import highest_peak, overs
 from ..media.layouts import channel_names
 from ..media.probe import FileInfo

@@ -8,14 +8,14 @@ from typing import Any
 import numpy as np
 
 from ..errors import NotMeasurable
+from ..measure.ducks import Duck, MusicGain, Pump
 from ..measure.gaps import Gap
 from ..measure.measurement import Measurement, StemLevels
 from ..measure.meter import Levels
-from ..measure.music_gain import Duck, MusicGain, Pump
 from ..measure.rest import Rest
 from ..media.probe import FileInfo
 
-FORMAT = "mezzavoce.features/4"
+FORMAT = "mezzavoce.features/5"
 _ARRAYS = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together", "bands", "spectrum")
 
 

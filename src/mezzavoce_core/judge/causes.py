@@ -21,7 +21,7 @@ _EXPLAINS: dict[str, tuple[str, ...]] = {
     "true-peak-over": ("clipped",),
     "short-term-over": ("momentary-over", "section-jump"),
     "momentary-over": ("section-jump",),
-    "section-jump": ("voice-uneven",),
+    "section-jump": ("voice-uneven", "duck-uneven"),
     "inverse-phase": ("mono-loss", "channel-imbalance"),
     "dropout": ("section-jump",),
 }

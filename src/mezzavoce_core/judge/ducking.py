@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 
 from ..measure.balance import Passage, blocks_between
+from ..measure.ducks import Duck
 from ..measure.meter import TICKS_PER_BLOCK
-from ..measure.music_gain import Duck
 from .model import Evidence, Finding, Kind, Point, Remedy
 from .prediction import around, audibility_over, gain_curve, integrated_with, ratio_over, with_gain
 

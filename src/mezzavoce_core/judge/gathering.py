@@ -8,10 +8,10 @@ import numpy as np
 from ..measure.balance import Balance, local_ratio, passage
 from ..measure.captions import Caption, on_programme
 from ..measure.cues import find_cues
+from ..measure.ducks import Duck, with_levels
 from ..measure.loudness import block_mean, loudness, mean_lufs
 from ..measure.measurement import Measurement, inside
 from ..measure.meter import TICKS_PER_S
-from ..measure.music_gain import Duck, with_levels
 from ..measure.programme import Programme, find_programme
 from ..measure.speech import IMPORTANT_EFFECT, Correction, Speech, correct, find_speech, passage_spans, speech_ticks
 from ..timecode import Clock
@@ -80,10 +80,12 @@ def _ducks(measured: Measurement, music: Floats | None, speech: Sequence[Speech]
     gain, levels = measured.gain, measured.music_levels()
     if music is None or gain is None or levels is None:
         return None
+    from ..measure.music_gain import look_again  # noqa: PLC0415  (compiled loops that a mix without stems does not need)
+
     spans = [(s.in_s, s.out_s) for s in speech]
     for hand in corrections:
         if hand.kind != IMPORTANT_EFFECT:
-            gain = gain.again(levels, spans, hand.in_s, hand.out_s)
+            gain = look_again(gain, levels, spans, hand.in_s, hand.out_s)
     cues = [(c.in_s, c.out_s) for c in find_cues([("music", music)])]
     return with_levels([d for d in gain.ducks if _sounds(d, cues, len(music) / TICKS_PER_S)], music)
 

@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 from ..measure.balance import Balance, Passage
 from ..measure.captions import Captions
 from ..measure.cues import Cue
+from ..measure.ducks import Duck
 from ..measure.loudness import MOMENTARY_TICKS, Loudness, at_blocks, loudness, moving_mean
 from ..measure.measurement import Measurement
 from ..measure.meter import TICKS_PER_S
-from ..measure.music_gain import Duck
 from ..measure.programme import Programme
 from ..measure.speech import Speech
 from ..signal.bells import Bell

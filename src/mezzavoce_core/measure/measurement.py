@@ -9,10 +9,11 @@ from ..media.layouts import channel_weights
 from ..media.probe import FileInfo
 from ..signal.bands import FRAMES_PER_S
 from ..signal.spectrum import FRAMES_PER_S as SPECTRA_PER_S
+from ..signal.spectrum import summed
 from ..units import Floats, db_to_power
+from .ducks import MusicGain
 from .loudness import programme_power
 from .meter import TICKS_PER_BLOCK, TICKS_PER_S, Levels
-from .music_gain import MusicGain, find_gain, summed
 from .programme import Programme
 from .rest import Rest
 from .speech import find_speech
@@ -63,13 +64,15 @@ class Measurement:
 
     def with_music_gain(self) -> "Measurement":
         """The same with what was done to the gain of the music, as far as stems tell it."""
+        from .music_gain import find_gain  # noqa: PLC0415  (a mix without stems is measured far more often, and does not wait for it)
+
         voice, levels = self.role_power("dialogue"), self.music_levels()
         if voice is None or levels is None:
             return self
         return replace(self, gain=find_gain(levels, [(s.in_s, s.out_s) for s in find_speech(voice)]))
 
     def music_levels(self) -> Floats | None:
-        """Levels of all music together, ``(frames of 20 ms, 48 bands)`` in dB; None where no music stem is."""
+        """Levels of all music together, ``(frames of 20 ms, 2 x 48 bands)`` in dB; None where no music stem is."""
         music = [s for s in self.stems if s.role == "music"]
         return summed([s.levels.spectrum for s in music], [s.gain_db for s in music]) if music else None
 

@@ -13,8 +13,7 @@ from ..signal.bands import CENTRES_HZ, Bands
 from ..signal.filters import interpolator, interpolator_bounds, k_weighting, recursion
 from ..signal.kernels import filter_energy, filter_energy_pair, flat_runs, sample_peaks, true_peaks
 from ..signal.lanes import ROWS
-from ..signal.spectrum import BANDS as SPECTRUM_BANDS
-from ..signal.spectrum import Spectrum
+from ..signal.spectrum import COLUMNS, Spectrum
 from .gaps import Gap, GapFinder
 
 TICKS_PER_S = 100
@@ -33,7 +32,7 @@ class Levels:
     amplitudes; ``true_peak_at``: the sample within the tick at the highest one; ``flat_run``: the longest run of samples at
     the peak. ``together`` ``(ticks, pairs)``: mean K-weighted product of channels that stand left and right of each other.
     ``bands`` ``(blocks of 100 ms, 18)``: mean squares in one-third octaves, channels summed; no rows where they were not asked for.
-    ``spectrum`` ``(frames of 20 ms, 48)``: levels in hundredths of a dB, channels summed; no rows where they were not asked for.
+    ``spectrum`` ``(frames of 20 ms, 2 x 48)``: levels in hundredths of a dB (see ``signal.spectrum``); no rows where they were not asked for.
     A tick that the signal does not fill is not counted in ``power``; peaks are kept to the last sample.
     Where the pass was told a floor, true peaks that cannot reach it are given as the sample peak.
     """
@@ -113,7 +112,7 @@ class Meter:
             power=_stacked(self._power, self._channels)[:ticks],
             together=_stacked(self._together, len(self._pairs))[:ticks],
             bands=self._bands.finish() if self._bands else np.zeros((0, len(CENTRES_HZ)), dtype=np.float32),
-            spectrum=self._spectrum.finish() if self._spectrum else np.zeros((0, SPECTRUM_BANDS), dtype=np.int16),
+            spectrum=self._spectrum.finish() if self._spectrum else np.zeros((0, COLUMNS), dtype=np.int16),
             samples=self._seen,
             **found,
         )

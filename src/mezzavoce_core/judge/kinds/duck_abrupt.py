@@ -4,16 +4,16 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...measure.ducks import Duck
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
-from ...measure.music_gain import Duck
 from ..ducking import duck_finding, known_ducks, needed, reshaped
 from ..model import SHOULD, Evidence, Finding, Kind
 
 _LEAST_STEP_DB = 6.0
 _SOFT_S = 0.35
 _SEEN = 0.5
-_PLAIN_NATS = 4.0
+_PLAIN_NATS = 1.0
 _ASIDE_TICKS, _ACROSS_TICKS = 6, 3
 
 

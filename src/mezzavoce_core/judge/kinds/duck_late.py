@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...measure.balance import Passage
-from ...measure.music_gain import Duck
+from ...measure.ducks import Duck
 from ...units import db_to_power, power_to_db
 from ..ducking import duck_finding, known_ducks, needed, reshaped
 from ..model import SHOULD, Evidence, Finding, Kind

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
-from ...measure.music_gain import Pump
+from ...measure.ducks import Pump
 from ..ducking import duck_finding, known_ducks, needed, predicted, served
 from ..model import SHOULD, Evidence, Finding, Kind, Point, Remedy
 

@@ -4,9 +4,9 @@ from collections.abc import Iterator
 from itertools import pairwise
 
 from ...measure.balance import Passage
+from ...measure.ducks import Duck
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
-from ...measure.music_gain import Duck
 from ...units import ABSENT_BELOW_LUFS
 from ..ducking import duck_finding, known_ducks, needed, predicted, reshaped, served
 from ..model import SHOULD, Evidence, Finding, Kind, Point, Remedy

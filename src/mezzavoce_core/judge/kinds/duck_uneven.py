@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...measure.ducks import OWN_DEPTH
 from ..ducking import duck_finding, known_ducks, needed, reshaped, usual_depth_db
 from ..model import NOTE, Evidence, Finding, Kind
 
@@ -16,7 +17,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         return
     for duck in ducks:
         usual = usual_depth_db(evidence, duck)
-        if usual is None or round(abs(duck.depth_db - usual), 1) <= limit:
+        if usual is None or not duck.tells(OWN_DEPTH) or round(abs(duck.depth_db - usual), 1) <= limit:
             continue
         side = "lower" if duck.depth_db > usual else "higher"
         yield duck_finding(
@@ -30,6 +31,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=abs(duck.depth_db - usual),
             limit=limit,
             unit="dB",
+            certainty=duck.sure(OWN_DEPTH),
             remedy=reshaped(evidence, duck, {"depth_db": usual}),
         )
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ..ducks import OWN_DEPTH
 from .moves import Move, mean_nats
 from .search import Search
 
@@ -32,28 +33,28 @@ class Family:
 
 USUAL_FALLS = Family("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0.85, 1.2))
 FALLS = (
-    Family("fall-abrupt", (-0.6, 0.11, 0.02), (0.015,), told=1.6),
-    Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=1.7),
-    Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=1.3),
-    Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=1.2),
+    Family("fall-abrupt", (-0.6, 0.11, 0.02), (0.015,), told=1.5),
+    Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=4.2),
+    Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=2.2),
+    Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=4.7),
 )
 USUAL_RETURNS = Family("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3))
 RETURNS = (
-    Family("return-abrupt", (0.0, 1.3, 0.02), (0.015,), told=7.0),
-    Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=3.0),
-    Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=4.2),
+    Family("return-abrupt", (0.0, 1.3, 0.02), (0.015,), told=4.4),
+    Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=5.0),
+    Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=5.6),
 )
-_DEPTHS_DB, _LIKE_DB, _DEPTH_TOLD = np.arange(3.0, 27.1, 1.0), 1.5, 1.6
-TOLD = {family.name: family.told for family in (*FALLS, *RETURNS)}
+_DEPTHS_DB, _LIKE_DB, _DEPTH_TOLD = np.arange(2.0, 27.1, 1.0), 1.5, 4.5
 
 
 def claims(search: Search, k: int) -> Mapping[str, float]:
-    """Nats of each family that move ``k`` of a search is found to belong to; the move then has the edge of that family that fits best."""
+    """The family that move ``k`` of a search is found to belong to, and nats beyond what chance gives; the move then has the edge of it that fits best."""
     found: dict[str, float] = {}
     move = search.moves[k]
     if move is None or move.serves is None:
         return found
-    _own_depth(search, k, move)
+    if (nats := _own_depth(search, k, move)) is not None:
+        found[OWN_DEPTH] = round(nats, 2)
     for usual, families, ways in ((USUAL_FALLS, FALLS, _falls), (USUAL_RETURNS, RETURNS, _returns)):
         move = search.moves[k]
         assert move is not None
@@ -65,7 +66,7 @@ def claims(search: Search, k: int) -> Mapping[str, float]:
             members = list(ways(search, k, move, family))
             worths = _worths(search, move, members)
             if worths and mean_nats(worths) - mean_nats(common) >= family.told:
-                told.append((mean_nats(worths) - mean_nats(common), family.name, members[int(np.argmax(worths))]))
+                told.append((mean_nats(worths) - mean_nats(common) - family.told, family.name, members[int(np.argmax(worths))]))
         if told:
             nats, name, best = max(told, key=lambda t: t[0])
             search.curve.exchange([move], [best])
@@ -74,18 +75,21 @@ def claims(search: Search, k: int) -> Mapping[str, float]:
     return found
 
 
-def _own_depth(search: Search, k: int, move: Move) -> None:
-    """A move that is as deep as the others gets a depth of its own where all other depths together tell more."""
+def _own_depth(search: Search, k: int, move: Move) -> float | None:
+    """By how many nats more than chance a move has a depth of its own; None where it is as deep as the others.
+
+    A move gets a depth of its own where all other depths together tell that much more, else that of the others.
+    """
     shared = search.shared.depth_db
-    if abs(move.depth_db - shared) > _LIKE_DB:
-        return
     others = [replace(move, depth_db=float(d)) for d in _DEPTHS_DB if abs(d - shared) > _LIKE_DB]
-    worths = _worths(search, move, others)
-    alike = max(_worths(search, move, [replace(move, depth_db=shared + d) for d in (-0.5, 0.0, 0.5)]))
-    if mean_nats(worths) - alike >= _DEPTH_TOLD:
-        best = others[int(np.argmax(worths))]
+    like = [replace(move, depth_db=shared + d) for d in (-0.5, 0.0, 0.5)]
+    apart, together = _worths(search, move, others), _worths(search, move, like)
+    nats, own = mean_nats(apart) - max(together) - _DEPTH_TOLD, abs(move.depth_db - shared) > _LIKE_DB
+    if own != (nats >= 0):
+        best = like[int(np.argmax(together))] if own else others[int(np.argmax(apart))]
         search.curve.exchange([move], [best])
         search.moves[k] = best
+    return nats if nats >= 0 else None
 
 
 def _worths(search: Search, move: Move, others: Sequence[Move] | Iterator[Move]) -> list[float]:

@@ -6,28 +6,27 @@ import numpy as np
 
 from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats
+from .changes import DEGREES, Changes
 from .edges import chance
-from .innovations import DEGREES, LAG_EDGES, LAG_WEIGHTS, LOCAL_FRAMES, LOCAL_SHARE, Innovations
 from .likeness import Pairs
-from .loops import BLOCK, changed, changed_pairs
+from .loops import BLOCK, changed, changed_pairs, ramped
 from .moves import Move
 
-PAIR_WEIGHT = 0.015
+PAIR_WEIGHT = 0.01
 """A pair counts so little because neighbouring windows find the same partner, and one phrase has one random level."""
-_BEYOND = 120
 
 
 class Curve:
     """No gain at all to begin with; moves are tried with ``worth`` and taken for true with ``exchange``."""
 
-    def __init__(self, found: Innovations, pairs: Pairs, spans: Sequence[tuple[float, float]] = ()) -> None:
-        """A curve over as many frames as the innovations have; ``spans`` of speech are where moves are expected."""
-        self.innovations, self.pairs = found, pairs
-        self.frames = len(found.along)
+    def __init__(self, found: Changes, pairs: Pairs, spans: Sequence[tuple[float, float]] = ()) -> None:
+        """A curve over as many frames as the music has; ``spans`` of speech are where moves are expected."""
+        self.changes, self.pairs = found, pairs
+        self.frames = len(found.use)
         self.luck = chance(found, spans)
         self.weight = self.luck.weight
         self.gain_db = np.zeros(self.frames)
-        self._filtered = np.zeros(self.frames)
+        self._seen = [np.zeros(len(scale.moved)) for scale in found.scales]
         self._sums = np.zeros(self.frames + 1)
         places = np.concatenate([pairs.one // BLOCK, pairs.other // BLOCK])
         order = np.argsort(places, kind="stable")
@@ -51,37 +50,36 @@ class Curve:
     def exchange(self, gone: Sequence[Move], come: Sequence[Move]) -> None:
         """Take an exchange of moves for true."""
         first, change = self._change(gone, come)
-        _, answer = self._try(first, change)
+        _, answers = self._try(first, change)
         self.gain_db[first : first + len(change)] += change
         self._sums[1:] = np.cumsum(self.gain_db)
-        begin = first - LOCAL_FRAMES
-        low, high = max(0, begin), min(self.frames, begin + len(answer))
-        self._filtered[low:high] += answer[low - begin : high - begin]
+        for scale, seen, answer in zip(self.changes.scales, self._seen, answers, strict=True):
+            begin = max(0, -(-(first - scale.width) // scale.hop))
+            seen[begin : begin + len(answer)] += answer[: len(seen) - begin]
 
     def _change(self, gone: Sequence[Move], come: Sequence[Move]) -> tuple[int, Floats]:
         """The change of the curve: its first frame, and dB per frame."""
         moves = [*gone, *come]
         first = min(self.frames - 1, max(0, int(min(m.fall_start_s for m in moves) * FRAMES_PER_S) - 2))
         last = min(self.frames, int(max(m.return_end_s for m in moves) * FRAMES_PER_S) + 3)
-        # A frame looks at 43 ms of sound; the mean over its middle stands for them.
-        times = (first + np.arange(max(1, last - first)) + 0.5) / FRAMES_PER_S
-        total = np.zeros(len(times))
+        total = np.zeros(max(1, last - first))
         for sign, some in ((-1.0, gone), (1.0, come)):
             for m in some:
-                total += sign * (m.gain_db(times - 0.008) + m.gain_db(times + 0.008)) / 2
+                ramped(m.fall_start_s, m.fall_end_s, m.return_start_s, m.return_end_s, -sign * m.depth_db, first, FRAMES_PER_S, total)
         return first, total
 
-    def _try(self, first: int, change: Floats) -> tuple[float, Floats]:
-        """The worth of a change, and the change as the innovations see it, from ``LOCAL_FRAMES`` before its first frame on."""
-        found, pairs = self.innovations, self.pairs
-        sums, raw = np.empty(len(change) + 1), np.empty(len(change) + 2 * LOCAL_FRAMES + _BEYOND)
-        answer = np.empty_like(raw)
-        total = changed(
-            found.along, found.size, found.step, found.use, self._filtered, change, first, LAG_EDGES, LAG_WEIGHTS,
-            LOCAL_FRAMES, LOCAL_SHARE, _BEYOND, DEGREES, float(found.bands), self.weight, sums, raw, answer,
-        )  # fmt: skip
+    def _try(self, first: int, change: Floats) -> tuple[float, list[Floats]]:
+        """The worth of a change, and what is seen of it on every scale, from the first place on at which it is."""
+        found, pairs = self.changes, self.pairs
+        sums, total = np.concatenate([[0.0], np.cumsum(change)]), 0.0
+        answers: list[Floats] = []
+        for scale, seen in zip(found.scales, self._seen, strict=True):
+            answer = np.zeros((len(change) + 2 * scale.width) // scale.hop + 2)
+            weight = self.weight * scale.hop / scale.width
+            total += changed(scale.moved, scale.step, scale.width, scale.hop, seen, sums, first, DEGREES, weight, answer)
+            answers.append(answer)
         if len(pairs.one):
             total += changed_pairs(
                 self._begins, self._pair_of, pairs.one, pairs.other, pairs.offset_db, self._scale, PAIR_WEIGHT, self._sums, sums, first
             )  # fmt: skip
-        return total, answer
+        return total, answers

@@ -9,46 +9,52 @@ from numpy.typing import NDArray
 
 from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats
-from .innovations import DEGREES, LOCAL_FRAMES, Innovations, predicted_away
+from .changes import DEGREES, Changes
 from .loops import edge_table
 from .moves import Unit, fall_prior, return_prior
 
 DEPTHS_DB = np.array([3.0, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 16.5, 18, 20, 22, 24, 27])
 FALLS_S = np.array([0.02, 0.05, 0.1, 0.15, 0.2, 0.3, 0.4, 0.55, 0.75, 1.0, 1.4, 2.0, 2.6])
 RETURNS_S = np.array([0.02, 0.1, 0.2, 0.3, 0.4, 0.55, 0.75, 1.0, 1.3, 1.7, 2.3])
-WEIGHT = 0.5
-"""Neighbouring frames share half of their sound."""
+WEIGHT = 0.4
+"""The scales see the same sound."""
 _BEFORE_S, _AFTER_S, _LATE_S = 2.5, 1.5, 4.5
 _CALIBRATED_AT = 1.5
 _CALIBRATED_SHARE = 97
 _AWAY_S = 1.5
 _CHANCE_LENGTHS_S, _CHANCE_DEPTHS_DB = (0.03, 0.1, 0.3, 0.75, 1.3), np.array([4.0, 8.0, 13.0])
-_CHANCE_SHARE, _EXPECTED = 99, 2.0
+_CHANCE_SHARE, _EXPECTED, _MOST_SURPRISING = 99, 2.0, 4.0
 _FEWEST = 40
 _LEAST_WEIGHT = 0.1
+_LONGEST_WIDTHS = 24
+"""A ramp that lasts so many times the width of a scale is hardly seen there."""
 
 
 @lru_cache
-def template(length_s: float) -> tuple[Floats, int]:
-    """A fall of 1 dB that takes so long and is over at frame ``lead``, filtered as the innovations are; and ``lead``."""
-    before, after = round(length_s * FRAMES_PER_S) + LOCAL_FRAMES + 2, LOCAL_FRAMES + 20
-    history = 1000
-    times = (np.arange(-history - before, after) + 0.5) / FRAMES_PER_S
+def template(length_s: float, width: int) -> tuple[Floats, int]:
+    """How a fall of 1 dB that takes so long is seen on a scale of ``width`` frames; it is over at frame ``lead``; and ``lead``."""
+    lead, behind = round(length_s * FRAMES_PER_S) + width + 2, width + 2
+    times = (np.arange(-lead - width, behind + width) + 0.5) / FRAMES_PER_S
     ramp = -(np.clip((times - 0.008 + length_s) / length_s, 0, 1) + np.clip((times + 0.008 + length_s) / length_s, 0, 1)) / 2
-    return predicted_away(ramp)[history:], before
+    sums = np.concatenate([[0.0], np.cumsum(ramp)])
+    here = np.arange(width, len(ramp) - width)
+    return (sums[here + width] - 2 * sums[here] + sums[here - width]) / width, lead
 
 
-def told(found: Innovations, length_s: float, ends: NDArray[np.int64], depths_db: Floats, sign: float, weight: float) -> Floats:
+def told(found: Changes, length_s: float, ends: NDArray[np.int64], depths_db: Floats, sign: float, weight: float) -> Floats:
     """What a ramp that ends at some frames tells, ``(ends, depths)`` in nats; ``sign`` 1 for a fall, -1 for a return."""
-    shape, lead = template(float(length_s))
-    out = np.empty((len(ends), len(depths_db)))
-    edge_table(found.along, found.size, found.step, found.use, shape * sign, lead, ends, depths_db, DEGREES, float(found.bands), weight, out)
+    out, room = np.zeros((len(ends), len(depths_db))), np.empty(len(depths_db))
+    for scale in found.scales:
+        if length_s * FRAMES_PER_S > _LONGEST_WIDTHS * scale.width:
+            continue
+        shape, lead = template(float(length_s), scale.width)
+        edge_table(scale.moved, scale.step, scale.hop, shape * sign, lead, ends, depths_db, DEGREES, weight * scale.hop / scale.width, room, out)
     return out
 
 
 @dataclass(frozen=True)
 class Chance:
-    """What this music tells of falls and returns where there are none: the weight of innovations, and nats by chance ``(lengths,)`` for either."""
+    """What this music tells of falls and returns where there are none: the weight of changes, and nats by chance ``(lengths,)`` for either."""
 
     weight: float
     falls: Floats
@@ -68,10 +74,10 @@ class Chance:
         return found
 
 
-def chance(found: Innovations, spans: Sequence[tuple[float, float]]) -> Chance:
-    """Looked for away from where speech (``spans``) begins and ends; where much is found by chance, innovations weigh less."""
+def chance(found: Changes, spans: Sequence[tuple[float, float]]) -> Chance:
+    """Looked for away from where speech (``spans``) begins and ends; where much is found by chance, changes weigh less."""
     places = np.array([t for span in spans for t in span])
-    ends = np.arange(60, len(found.along) - 60, 5)
+    ends = np.arange(60, len(found.use) - 60, 5)
     away = np.abs(ends[:, None] / FRAMES_PER_S - places[None, :]).min(axis=1, initial=np.inf) > _AWAY_S
     ends = ends[away]
     if len(ends) < _FEWEST:
@@ -79,7 +85,7 @@ def chance(found: Innovations, spans: Sequence[tuple[float, float]]) -> Chance:
     nats = np.array([[told(found, length, ends, _CHANCE_DEPTHS_DB, sign, WEIGHT).max(axis=1) for length in _CHANCE_LENGTHS_S] for sign in (1.0, -1.0)])
     usual = float(np.percentile(nats[:, 1:4], _CALIBRATED_SHARE, axis=2).mean())
     share = float(np.clip(_CALIBRATED_AT / max(usual, 1e-6), _LEAST_WEIGHT, 1.0))
-    surprising = np.maximum(np.percentile(nats, _CHANCE_SHARE, axis=2) * share - _EXPECTED, 0.0)
+    surprising = np.clip(np.percentile(nats, _CHANCE_SHARE, axis=2) * share - _EXPECTED, 0.0, _MOST_SURPRISING)
     return Chance(WEIGHT * share, surprising[0], surprising[1])
 
 
@@ -91,7 +97,7 @@ class Table:
     at_s: Floats
 
 
-def falls(found: Innovations, unit: Unit, luck: Chance) -> Table:
+def falls(found: Changes, unit: Unit, luck: Chance) -> Table:
     """Every fall that a unit may have."""
     low = max(unit.earliest_s + 0.05, unit.in_s - _BEFORE_S)
     high = min(unit.in_s + _AFTER_S, max((unit.in_s + unit.out_s) / 2, unit.in_s + 0.3))
@@ -100,7 +106,7 @@ def falls(found: Innovations, unit: Unit, luck: Chance) -> Table:
     return _table([_all_times(told(found, length, ends, DEPTHS_DB, 1.0, luck.weight) - luck.fall(length), logs, ends) for length in FALLS_S])
 
 
-def returns(found: Innovations, unit: Unit, luck: Chance) -> Table:
+def returns(found: Changes, unit: Unit, luck: Chance) -> Table:
     """Every return that a unit may have, by the time at which it begins."""
     low = max(min((unit.in_s + unit.out_s) / 2, unit.out_s - 0.3), unit.out_s - _AFTER_S)
     starts = _frames(low, min(unit.latest_s, unit.out_s + _LATE_S))

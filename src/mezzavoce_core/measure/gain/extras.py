@@ -5,19 +5,23 @@ from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...signal.spectrum import FRAMES_PER_S
+from ...units import Floats
 from .edges import told
-from .moves import Move, mean_nats
+from .moves import Move, Unit, mean_nats
 from .search import Search, shifted
 
 JOINED_NATS = 2.0
 SHORT_PAUSE_S = 1.4
 _SIMPLER_NATS = 3.0
 """What one move with a rise in it saves against two moves, which have twice as many times of their own."""
-PUMP_NATS = 1.2
+PUMP_NATS = 2.6
 """From here on a duck pumps, all its pauses together: on music that was held, one pause in a hundred has that much by chance."""
-STRAY_NATS = 12.0
+STRAY_NATS = 16.0
+SHALLOW_NATS = 3.0
+_SHALLOW_DB, _SHALLOW_ENDS_S, _SHALLOW_STARTS_S = (2.0, 3.0, 4.0, 5.0, 6.5), (-0.35, -0.2, -0.1, 0.0), (0.05, 0.2, 0.4, 0.7)
 _PUMPS_DB, _PUMP_RAMPS_S, _PUMP_DELAYS_S = (3.0, 4.5, 6.0, 8.0, 11.0), (0.03, 0.08, 0.2), (0.0, 0.06, 0.15)
 _LEAST_PAUSE_S = 0.3
 _LEAST_GAP_S, _GUARD_S, _SETTLED_S = 2.5, 0.6, 3.0
@@ -25,6 +29,7 @@ _STRAY_RAMPS_S = (0.1, 0.3, 0.6)
 _SHORTEST_STRAY_S, _LONGEST_STRAY_S = 0.25, 6.0
 _HELD_LONG_S = 2.0
 _DEEPEST_STRAY_DB = 24.0
+_DIPS_TRIED, _HEARD_SHARE = 3, 0.9
 
 
 def join(search: Search) -> list[tuple[Move, float]]:
@@ -92,6 +97,32 @@ def _rises(from_s: float, to_s: float, depth_db: float) -> Iterator[Move]:
                     yield from (Move(*times, -rise) for rise in (*_PUMPS_DB, depth_db) if rise <= depth_db + 0.5)
 
 
+def shallow(search: Search) -> None:
+    """Speech under which the music seems to stay up gets a move that goes down a little, where all such moves together tell enough."""
+    for k, unit in enumerate(search.units):
+        if search.moves[k] is not None:
+            continue
+        before = max((m.return_end_s for m in search.moves[:k] if m is not None), default=0.0)
+        after = min((m.fall_start_s for m in search.moves[k + 1 :] if m is not None), default=search.curve.duration_s)
+        ways = [m for m in _shallow_moves(search, unit) if before <= m.fall_start_s and m.return_end_s <= after]
+        if not ways:
+            continue
+        worths = [search.curve.worth([], [m]) - search.curve.by_chance(m) for m in ways]
+        if mean_nats(worths) >= SHALLOW_NATS:
+            search.moves[k] = best = ways[int(np.argmax(worths))]
+            search.curve.exchange([], [best])
+            search.refine(k)
+
+
+def _shallow_moves(search: Search, unit: Unit) -> Iterator[Move]:
+    shared = search.shared
+    for end in unit.in_s + np.array(_SHALLOW_ENDS_S):
+        for begin in unit.out_s + np.array(_SHALLOW_STARTS_S):
+            times = float(end) - shared.fall_s, float(end), float(begin), float(begin) + shared.return_s
+            if times[2] - times[1] > _SHORTEST_STRAY_S:
+                yield from (Move(*times, depth, (unit.in_s, unit.out_s)) for depth in _SHALLOW_DB if depth < shared.depth_db)
+
+
 def parted(search: Search) -> list[tuple[Move, float]]:
     """Moves held long after speech that are really two, one that returns in time and a dip of its own; returns those dips."""
     dips = []
@@ -156,29 +187,42 @@ def _stray(search: Search, from_s: float, to_s: float) -> tuple[Move, float] | N
     frames = np.arange(round((from_s + 0.1) * FRAMES_PER_S), round((to_s - 0.1) * FRAMES_PER_S), 2)
     if len(frames) < 10:
         return None
-    ways = []
-    for length in _STRAY_RAMPS_S:
-        falls = told(curve.innovations, length, frames, depths, 1.0, curve.weight)
-        backs = told(curve.innovations, length, frames, depths, -1.0, curve.weight)
-        for d, depth in enumerate(depths):
-            for j in np.argsort(falls[:, d])[-3:]:
-                reach = slice(int(j) + max(2, round(length * FRAMES_PER_S / 2) + 2), int(j) + round(_LONGEST_STRAY_S * FRAMES_PER_S / 2))
-                if len(backs[reach, d]):
-                    end = float(frames[reach][int(np.argmax(backs[reach, d]))]) / FRAMES_PER_S
-                    fall = float(frames[j]) / FRAMES_PER_S
-                    ways.append(Move(fall - length, fall, end - length, end, float(depth)))
-    inside = [m for m in ways if m.return_start_s - m.fall_end_s > _SHORTEST_STRAY_S and m.fall_start_s > 0]
-    best = max(((curve.worth([], [m]), m) for m in inside), key=lambda way: way[0], default=None)
+    ways = [m for length in _STRAY_RAMPS_S for m in _dips(search, frames, length, depths) if _inside(m, from_s, to_s)]
+    best = max(((curve.worth([], [m]), m) for m in ways), key=lambda way: way[0], default=None)
     if best is None or best[0] < STRAY_NATS / 2:
         return None
     worth, move = best
     for _ in range(20):
-        inside = [m for m in shifted(move) if from_s <= m.fall_start_s and m.return_end_s <= to_s and m.return_start_s - m.fall_end_s > _SHORTEST_STRAY_S]
-        better = max(((curve.worth([], [m]), m) for m in inside), key=lambda way: way[0], default=(0.0, move))
+        near = [m for m in shifted(move) if _inside(m, from_s, to_s)]
+        better = max(((curve.worth([], [m]), m) for m in near), key=lambda way: way[0], default=(0.0, move))
         if better[0] <= worth + 0.05:
             break
         worth, move = better
-    heard = curve.innovations.use[round(move.fall_start_s * FRAMES_PER_S) : round((move.return_end_s + _GUARD_S) * FRAMES_PER_S)]
     # An edge that lies in silence costs nothing and says nothing.
-    surely = worth - curve.by_chance(move) if heard.all() else 0.0
+    edges = ((move.fall_start_s, move.fall_end_s), (move.return_start_s, move.return_end_s))
+    surely = worth - curve.by_chance(move) if all(_heard(search, *edge) for edge in edges) else 0.0
     return (move, surely) if surely >= STRAY_NATS and move.depth_db <= _DEEPEST_STRAY_DB else None
+
+
+def _dips(search: Search, frames: NDArray[np.int64], length_s: float, depths_db: Floats) -> Iterator[Move]:
+    """For every depth the falls that tell most together with the best return that follows soon enough; from frames that are 40 ms apart."""
+    curve = search.curve
+    falls = told(curve.changes, length_s, frames, depths_db, 1.0, curve.weight)
+    backs = told(curve.changes, length_s, frames, depths_db, -1.0, curve.weight)
+    nearest, farthest = max(2, round(length_s * FRAMES_PER_S / 2) + 2), round(_LONGEST_STRAY_S * FRAMES_PER_S / 2)
+    for d, depth in enumerate(depths_db):
+        reach = [backs[j + nearest : j + farthest, d] for j in range(len(frames))]
+        both = np.array([f + (r.max() if len(r) else -np.inf) for f, r in zip(falls[:, d], reach, strict=True)])
+        for j in np.argsort(both)[: -_DIPS_TRIED - 1 : -1]:
+            if len(reach[j]):
+                fall, end = float(frames[j]) / FRAMES_PER_S, float(frames[j + nearest + int(np.argmax(reach[j]))]) / FRAMES_PER_S
+                yield Move(fall - length_s, fall, end - length_s, end, float(depth))
+
+
+def _inside(move: Move, from_s: float, to_s: float) -> bool:
+    return from_s <= move.fall_start_s and move.return_end_s <= to_s and move.return_start_s - move.fall_end_s > _SHORTEST_STRAY_S
+
+
+def _heard(search: Search, from_s: float, to_s: float) -> bool:
+    use = search.curve.changes.use[max(0, round((from_s - _GUARD_S / 2) * FRAMES_PER_S)) : round((to_s + _GUARD_S) * FRAMES_PER_S)]
+    return bool(use.mean() >= _HEARD_SHARE) if len(use) else False

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats
-from .innovations import heard
+from .changes import heard
 from .loops import BLOCK, KEPT, WINDOW_BLOCKS, alike
 
 LENGTH = BLOCK * WINDOW_BLOCKS

@@ -9,6 +9,8 @@ from ...units import Floats
 BLOCK = 10
 WINDOW_BLOCKS = 5
 KEPT = 6
+LOGARITHM_EVERY = 32
+"""One logarithm for so many factors."""
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -72,100 +74,84 @@ def keep(distance: NDArray[np.float32], partner: NDArray[np.int32], d: np.float3
     distance[k], partner[k] = d, at
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, fastmath=True)
 def edge_table(  # noqa: PLR0913, PLR0917
-    along: Floats,
-    size: Floats,
-    step: float,
-    use: Floats,
+    moved: Floats,
+    step: Floats,
+    hop: int,
     template: Floats,
     lead: int,
     ends: NDArray[np.int64],
     depths: Floats,
     degrees: float,
-    bands: float,
     weight: float,
+    products: Floats,
     out: Floats,
 ) -> None:
-    """What a ramp tells: ``out`` ``(ends, depths)``. ``template`` is a ramp of 1 dB, filtered, from ``lead`` frames before its end on; ``use`` is 1 or 0."""
-    frames, half = len(along), -0.5 * (degrees + bands)
+    """What a ramp tells on one scale is added to ``out`` ``(ends, depths)``.
+
+    ``template`` is how a ramp of 1 dB is seen there, from ``lead`` frames before its end on. ``products`` ``(depths,)`` is room to work in.
+    """
+    half = -0.5 * (degrees + 1) * weight
     for e in range(len(ends)):
-        first, last = max(0, lead - ends[e]), min(len(template), frames + lead - ends[e])
-        for d in range(len(depths)):
-            depth = depths[d]
-            total, product = 0.0, 1.0
-            for k in range(first, last):
-                t = ends[e] - lead + k
-                change = depth * template[k]
-                # One logarithm for many factors; frames that tell nothing have a factor of one.
-                product *= 1.0 + use[t] * (step * change * change - 2 * along[t] * change) / (degrees + size[t])
-                if product > 1e100 or product < 1e-100:
-                    total += np.log(product)
-                    product = 1.0
-            out[e, d] = half * weight * (total + np.log(product))
+        begin = ends[e] - lead
+        first, last = max(0, -(-begin // hop)), min(len(moved), -(-(begin + len(template)) // hop))
+        for block in range(first, last, LOGARITHM_EVERY):
+            products[:] = 1.0
+            for k in range(block, min(last, block + LOGARITHM_EVERY)):
+                # Places that tell nothing have a factor of one.
+                unit, there = step[k] * template[k * hop - begin], moved[k]
+                share = 1.0 / (degrees + there * there)
+                for d in range(len(depths)):
+                    change = unit * depths[d]
+                    products[d] *= 1.0 + change * (change - 2.0 * there) * share
+            for d in range(len(depths)):
+                out[e, d] += half * np.log(products[d])
+
+
+@njit(cache=True, nogil=True)
+def ramped(fall_start_s: float, fall_end_s: float, return_start_s: float, return_end_s: float, depth_db: float, first: int, per_s: int, out: Floats) -> None:
+    """A trapezoid of ``depth_db`` is added to a gain curve ``out`` from frame ``first`` on.
+
+    A frame looks at 43 ms; the mean over its middle stands for them.
+    """
+    for k in range(len(out)):
+        middle, total = (first + k + 0.5) / per_s, 0.0
+        for t in (middle - 0.008, middle + 0.008):
+            if fall_end_s <= t <= return_start_s:
+                total += 1.0
+            elif fall_start_s < t < fall_end_s:
+                total += (t - fall_start_s) / (fall_end_s - fall_start_s)
+            elif return_start_s < t < return_end_s:
+                total += (return_end_s - t) / (return_end_s - return_start_s)
+        out[k] += total * depth_db / 2
 
 
 @njit(cache=True, nogil=True)
 def changed(  # noqa: PLR0913, PLR0917
-    along: Floats,
-    size: Floats,
-    step: float,
-    use: Floats,
-    filtered: Floats,
-    change: Floats,
-    first: int,
-    lag_edges: NDArray[np.int64],
-    lag_weights: Floats,
-    local: int,
-    share: float,
-    beyond: int,
-    degrees: float,
-    bands: float,
-    weight: float,
-    sums: Floats,
-    raw: Floats,
-    answer: Floats,
+    moved: Floats, step: Floats, width: int, hop: int, seen: Floats, sums: Floats, first: int, degrees: float, weight: float, answer: Floats
 ) -> float:
-    """What a change of the gain curve tells by innovations. ``change`` is added from frame ``first`` on; ``answer`` gets its filtered form.
+    """What a change of the gain curve tells on one scale. ``sums`` are running sums of the change in dB from frame ``first`` on.
 
-    ``sums`` ``(len(change) + 1,)``, ``raw`` and ``answer`` ``(len(change) + 2 * local + beyond,)`` begin ``local`` frames before ``first``.
+    ``seen`` is what of the curve as it is can be seen at every place; ``answer`` gets what is added to it, from the first place that sees the change on.
     """
-    frames, count = len(along), len(change)
-    sums[0] = 0.0
-    for k in range(count):
-        sums[k + 1] = sums[k] + change[k]
-    length = count + 2 * local + beyond
-    for k in range(length):
-        here = k - local
-        value = change[here] if 0 <= here < count else 0.0
-        if here > 0:
-            for g in range(len(lag_weights)):
-                high, low = here - lag_edges[g], here - lag_edges[g + 1]
-                if high <= 0:
-                    break
-                total = sums[min(high, count)] - sums[min(max(low, 0), count)]
-                value -= lag_weights[g] * total / (lag_edges[g + 1] - lag_edges[g])
-        raw[k] = value
+    count = len(sums) - 1
+    begin = max(0, -(-(first - width) // hop))
+    end = min(len(moved), (first + count + width) // hop + 1)
     total, above, below = 0.0, 1.0, 1.0
-    running = 0.0
-    for k in range(min(local, length)):
-        running += raw[k]
-    for k in range(length):
-        if k + local < length:
-            running += raw[k + local]
-        if k - local - 1 >= 0:
-            running -= raw[k - local - 1]
-        answer[k] = raw[k] - share * running / (2 * local + 1)
-        t = first - local + k
-        if 0 <= t < frames and use[t] > 0:
-            before = filtered[t]
-            after = before + answer[k]
-            above *= 1.0 + (step * after * after - 2 * along[t] * after) / (degrees + size[t])
-            below *= 1.0 + (step * before * before - 2 * along[t] * before) / (degrees + size[t])
-            if above > 1e100 or above < 1e-100 or below > 1e100 or below < 1e-100:
-                total += np.log(above) - np.log(below)
-                above, below = 1.0, 1.0
-    told: float = -0.5 * (degrees + bands) * weight * (total + np.log(above) - np.log(below))
+    for k in range(begin, end):
+        t = k * hop - first
+        middle = sums[min(max(t, 0), count)]
+        added = (sums[min(max(t + width, 0), count)] - 2 * middle + sums[min(max(t - width, 0), count)]) / width
+        answer[k - begin] = added
+        before = moved[k] - step[k] * seen[k]
+        after = before - step[k] * added
+        above *= degrees + after * after
+        below *= degrees + before * before
+        if above > 1e100 or below > 1e100:
+            total += np.log(above) - np.log(below)
+            above, below = 1.0, 1.0
+    told: float = -0.5 * (degrees + 1) * weight * (total + np.log(above) - np.log(below))
     return told
 
 

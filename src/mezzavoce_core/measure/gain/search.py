@@ -40,7 +40,7 @@ class Search:
     def improve(self, rounds: int = 4) -> None:
         """Change one thing of one move at a time for as long as it pays; then the shared values; and again."""
         for _ in range(rounds):
-            gained = sum(self._improve_one(k) for k in range(len(self.moves)))
+            gained = sum(self.refine(k) for k in range(len(self.moves)))
             gained += sum(self._improve_shared(name) for name in _SHARED_STEPS)
             if gained < 10 * _WORTH_IT:
                 return
@@ -49,9 +49,10 @@ class Search:
         """What a move costs by itself: times away from speech, values of its own, and what its edges have by chance."""
         return prior(move, self.shared) - self.curve.by_chance(move)
 
-    def _improve_one(self, k: int) -> float:
+    def refine(self, k: int, rounds: int = 30) -> float:
+        """Change one thing of one move at a time for as long as it pays; returns the nats that it gained."""
         gained = 0.0
-        for _ in range(30):
+        for _ in range(rounds):
             now = self.moves[k]
             if now is None:
                 return gained

@@ -41,7 +41,7 @@ class Edges:
 
     def of(self, unit: Unit) -> tuple[Table, Table]:
         """Falls and returns of a unit."""
-        found, luck = self._curve.innovations, self._curve.luck
+        found, luck = self._curve.changes, self._curve.luck
         near = min(unit.out_s - unit.in_s, 4.0)
         fall, back = (unit.in_s, unit.earliest_s, near), (unit.out_s, unit.latest_s, near)
         if fall not in self._falls:
