@@ -22,6 +22,7 @@ import soundfile
 from tests.signals import RATE, write_wav
 
 TO_REACH = {"wav": (10, 15), "flac": (4.5, 5), "aac": (3, 4.5), "surround": (5.5, 8), "bands": (2.3, 3.5)}
+ALL_MINUTES = (2, 60)
 TITLES = {
     "wav": "stereo 24-bit WAV, {m} min",
     "flac": "stereo FLAC, {m} min",
@@ -30,6 +31,7 @@ TITLES = {
     "bands": "stereo WAV, {m} min, with 18 bands on three stems",
 }
 _PIECE_S = 10
+_LONG_MINUTES = 20
 
 
 @dataclass(frozen=True)
@@ -92,8 +94,8 @@ def reference(path):
     return cost(["ffmpeg", "-v", "quiet", "-nostdin", "-i", str(path), "-map", "0:a:0", "-af", "ebur128=peak=true", "-f", "null", "-"])
 
 
-def ours(path, threads, stems=()):
-    options = [option for role, stem in stems for option in (f"--{role}", str(stem))]
+def ours(path, threads, stems=(), *more):
+    options = [option for role, stem in stems for option in (f"--{role}", str(stem))] + list(more)
     return cost([sys.executable, "-m", "mezzavoce_core", "measure", str(path), "--whole", "--json", "--quiet", "--threads", str(threads), *options])
 
 
@@ -113,7 +115,8 @@ def row(key, path, minutes, pairs, stems=()):
     """One line of the table."""
     found = []
     for _ in range(pairs):
-        base, one, two = reference(path), ours(path, 1, stems), ours(path, 2, stems)
+        more = ("--levels-only",) if stems else ()
+        base, one, two = reference(path), ours(path, 1, stems, *more), ours(path, 2, stems, *more)
         found.append(
             (base.processor_s / one.processor_s, base.wall_s / two.wall_s, minutes * 60 / two.wall_s, max(one.memory_mib, two.memory_mib), one.processor_s)
         )
@@ -130,6 +133,16 @@ def short_file(folder):
     path = write_wav(folder / "short.wav", piece(1, 2))
     ours(path, 2)
     return statistics.median(ours(path, 2).wall_s for _ in range(5))
+
+
+def whole_analysis(folder, minutes):
+    """All that is done with stems, on one processor, as times real time; median of three for short programmes."""
+    mix, *stems = (make_wav(folder / f"all {part}.wav", minutes, 2, part) for part in ("mix", "dialogue", "music", "effects"))
+    given = list(zip(("dialogue", "music", "effects"), stems, strict=True))
+    seconds = statistics.median(ours(mix, 1, given).processor_s for _ in range(3 if minutes < _LONG_MINUTES else 1))
+    for path in (mix, *stems):
+        path.unlink()
+    return f"{minutes:g} min: {minutes * 60 / seconds:.0f} times"
 
 
 def long_surround(folder, minutes):
@@ -204,7 +217,7 @@ def main():
     parser.add_argument("--surround-minutes", type=float, default=10)
     parser.add_argument("--pairs", type=int, default=5)
     parser.add_argument("--long-minutes", type=int, default=120)
-    parser.add_argument("--only", nargs="+", choices=list(TITLES), default=list(TITLES), help="lines to measure; the others stay")
+    parser.add_argument("--only", nargs="+", choices=[*TITLES, "all"], default=[*TITLES, "all"], help="lines to measure; the others stay")
     parser.add_argument("--write", type=Path)
     options = parser.parse_args()
     with tempfile.TemporaryDirectory() as holder:
@@ -212,7 +225,9 @@ def main():
         print(machine(), flush=True)
         found = rows(folder, options, lambda line: print(line, flush=True))
         ten = make_wav(folder / "ten.wav", min(10, options.minutes), 2)
-        more = [long_surround(folder, options.long_minutes)] if options.long_minutes else []
+        every = ", ".join(whole_analysis(folder, m) for m in ALL_MINUTES) if "all" in options.only else ""
+        more = [f"All that is done with three stems, on one processor: {every} real time."] if every else []
+        more += [long_surround(folder, options.long_minutes)] if options.long_minutes else []
         more += [f"A file of ten seconds: {short_file(folder):.2f} s, warm.", other_library(ten, min(10, options.minutes))]
     print("\n".join(more))
     if options.write:

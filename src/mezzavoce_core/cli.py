@@ -53,6 +53,7 @@ def _parser() -> argparse.ArgumentParser:
     measure.add_argument("--from", dest="range_from", metavar="TIMECODE", action="append", default=[], help="in of the programme; again for each part")
     measure.add_argument("--to", dest="range_to", metavar="TIMECODE", action="append", default=[], help="out of the programme (first frame after it)")
     measure.add_argument("--whole", action="store_true", help="measure every sample instead of leaving out head and tail material")
+    measure.add_argument("--levels-only", action="store_true", help="levels and ratios alone, sooner: what was done to the music's gain is not read")
     measure.add_argument("--threads", metavar="N", type=int, default=min(2, os.cpu_count() or 1), help="processors to use (default: %(default)s)")
     measure.add_argument("--json", action="store_true", help="one JSON object on standard output")
     measure.add_argument("--series", metavar="FILE.npz", type=Path, help="write the curves over time")
@@ -141,7 +142,9 @@ def _job(options: argparse.Namespace, floor_dbtp: float | None) -> Job:
             sys.stderr.write(f"mezzavoce: {rest}\n")
     floor = None if options.series else (-math.inf if floor_dbtp is None else floor_dbtp)
     mix = Sound(paths, paths[0].name, tracks, options.channels)
-    return Job(mix, tuple(stems), rate=options.fps, start=options.start, peak_floor_dbtp=floor, threads=max(1, options.threads))
+    return Job(
+        mix, tuple(stems), rate=options.fps, start=options.start, peak_floor_dbtp=floor, threads=max(1, options.threads), levels_only=options.levels_only
+    )
 
 
 def _ranges(options: argparse.Namespace) -> Ranges:

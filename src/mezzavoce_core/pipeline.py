@@ -52,7 +52,8 @@ class Job:
     """What is to be measured. ``rate`` and ``start`` are frame rate and start timecode given by hand.
 
     Of true peaks under ``peak_floor_dbtp`` only the highest is found; None finds them all, for a curve over time.
-    ``threads`` says how many processors may work at once; the result does not depend on it.
+    ``threads`` says how many processors may work at once; the result does not depend on it. With ``levels_only`` what was done to
+    the gain of the music is not read: then no ducks are known, and nothing is said of them.
     """
 
     mix: Sound
@@ -61,6 +62,7 @@ class Job:
     start: str | None = None
     peak_floor_dbtp: float | None = None
     threads: int = 2
+    levels_only: bool = False
 
 
 @dataclass(frozen=True)
@@ -104,22 +106,23 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
         if integrated(measured.mix_power()) is None:
             raise NothingToMeasure(_why_nothing(measured))
         stems = [
-            reader.meter(own, k, f"the {job.stems[k - 1].role} stem “{own.name}”", _wanted(job.stems[k - 1].role), sketch=sketches[k])
+            reader.meter(own, k, f"the {job.stems[k - 1].role} stem “{own.name}”", _wanted(job, job.stems[k - 1].role), sketch=sketches[k])
             for k, own in enumerate(sources, 1)
         ]
         progress(0.95, "fitting the stems to the mix")
         placed = _place(job, stems, sketches)
-        fitted = tuple(_fit(s, own, found, where, measured, reader) for s, own, found, where in zip(job.stems, sources, stems, placed, strict=True))
+        fitted = tuple(_fit(job, *each, measured, reader) for each in zip(job.stems, sources, stems, placed, strict=True))
         rest = find_rest(sketches[0].read, [s.read for s in sketches[1:]], placed, sketches[0].rate_hz, measured.duration_s) if sources else None
         measured = replace(measured, stems=(*fitted, *_remaining(mix, sources, fitted, placed)), rest=rest)
-    progress(0.96, "reading what was done to the music")
-    measured = measured.with_music_gain()
+    if not job.levels_only:
+        progress(0.96, "reading what was done to the music")
+        measured = measured.with_music_gain()
     progress(1.0, "measured")
     return measured
 
 
-def _wanted(role: str) -> Wanted:
-    return Wanted(between_samples=False, faults=False, bands=True, spectrum=role == "music")
+def _wanted(job: Job, role: str) -> Wanted:
+    return Wanted(between_samples=False, faults=False, bands=True, spectrum=role == "music" and not job.levels_only)
 
 
 @dataclass(frozen=True)
@@ -264,13 +267,13 @@ def _remaining(mix: Source, sources: Sequence[Source], fitted: Sequence[StemLeve
     return [remainder(mix, given, role)]
 
 
-def _fit(stem: Stem, own: Source, levels: Levels, where: Placed | None, measured: Measurement, reader: _Reader) -> StemLevels:
+def _fit(job: Job, stem: Stem, own: Source, levels: Levels, where: Placed | None, measured: Measurement, reader: _Reader) -> StemLevels:
     """The stem on the mix's clock and layout, with the gain that it has there."""
     info, mix = measured.file, measured.mix
     delay_s = where.delay_s if where else 0.0
     if abs(delay_s) > _DELAY_WORTH_S:
         levels = reader.meter(
-            own, len(reader.shares), "moving a stem to where it lies in the mix", _wanted(stem.role), skip=round(-delay_s * info.sample_rate_hz)
+            own, len(reader.shares), "moving a stem to where it lies in the mix", _wanted(job, stem.role), skip=round(-delay_s * info.sample_rate_hz)
         )
     gain_db = float(amplitude_to_db(where.gain)) if where else 0.0
     if abs(gain_db) < _UNITY_WITHIN_DB:

@@ -10,6 +10,7 @@ from functools import cache
 
 import numpy as np
 
+from mezzavoce_core.exchange.series import series
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.model import MUST, NOTE, SHOULD
 from mezzavoce_core.judge.spec import Limits, Spec
@@ -123,6 +124,16 @@ class DuckingKindsTest(unittest.TestCase):
         self.assertEqual(finding.severity, MUST)
         self.assertIn("in L against R", finding.message)
         self.assertAlmostEqual(finding.in_s, 22.0, delta=0.2)
+
+    def test_one_sided_in_the_curves(self):
+        """Channels have gains of their own where one alone was lowered, and the same elsewhere."""
+        gains = series(judge(programme(points(), right=points(d1=None)), RELAXED))["music_gain_db"]
+        inside = gains[240:270].mean(axis=0)
+        self.assertLess(inside[0], -7.0)
+        self.assertEqual(inside[1], 0.0)
+        first = round(10 * SPANS[0][0]) + 20
+        self.assertLess(gains[first, 0], -7.0)
+        self.assertEqual(len(set(gains[first])), 1)
 
     def test_what_is_uncertain_is_a_note_and_says_so(self):
         from mezzavoce_core.judge.judging import _careful

@@ -69,6 +69,27 @@ class DuckMissingTest(unittest.TestCase):
         self.assertEqual(ways, {"music", "dialogue"})
 
 
+class SourceTest(unittest.TestCase):
+    """Where a role has several stems, a finding and its remedies name the one that is to blame there."""
+
+    def test_the_louder_stem_is_named(self):
+        first, second = (chord(40, -24) * np.where((np.arange(40 * RATE) < 20 * RATE) == early, 1.0, 0.03) for early in (True, False))
+        voice = talk(40, SPANS)
+        stems = [("dialogue", stereo(voice)), ("music", stereo(first)), ("music", stereo(second))]
+        plain = measured(stereo(voice + first + second), stems)
+        names = ("voice.wav", "strings.wav", "drums.wav")
+        named = replace(plain, stems=tuple(replace(s, name=n) for s, n in zip(plain.stems, names, strict=True)))
+        found = judge(named, RELAXED).findings
+        self.assertEqual([(f.kind, f.source) for f in found], [("duck-missing", "strings.wav"), ("duck-missing", "drums.wav")])
+        for finding in found:
+            for remedy in (finding.remedy, *finding.alternatives):
+                self.assertEqual(remedy.source, {"music": finding.source, "dialogue": None}[remedy.role])
+
+    def test_a_lone_stem_needs_no_name(self):
+        (finding,) = judge(programme(DUCKED[:4], music_db=-24), RELAXED).findings
+        self.assertEqual((finding.source, finding.remedy.source), (None, None))
+
+
 class DuckLateTest(unittest.TestCase):
     LATE = ((8.1, 0), (8.7, -12), *DUCKED[2:])
 

@@ -16,6 +16,7 @@ import numpy as np
 
 from mezzavoce_core import cli, warm
 from mezzavoce_core.errors import MezzavoceError, NothingToMeasure, StemError, TimecodeError
+from mezzavoce_core.exchange.document import document
 from mezzavoce_core.exchange.features import read_features
 from mezzavoce_core.exchange.series import series
 from mezzavoce_core.judge.spec import DEFAULT
@@ -65,6 +66,15 @@ class MeasureTest(FilesTest):
         for stem in result.evidence.measurement.stems:
             self.assertEqual((stem.gain_db, stem.delay_s), (0.0, 0.0))
             self.assertGreater(stem.coherence, 0.9)
+
+    def test_levels_alone_say_nothing_of_the_gain(self):
+        stems = self.stem("dialogue.wav", "dialogue"), self.stem("music.wav")
+        whole, levels = (run(self.job(*stems, levels_only=only), Judging(DEFAULT)) for only in (False, True))
+        self.assertIsNone(levels.evidence.ducks)
+        self.assertEqual([p.speech_to_music_lu for p in levels.evidence.passages], [p.speech_to_music_lu for p in whole.evidence.passages])
+        self.assertEqual({f.family for f in levels.findings} & {"ducking"}, set())
+        self.assertEqual([f.kind for f in levels.findings if f.family == "voice"], ["masked-speech"])
+        self.assertIsNone(document(levels)["ducks"])
 
     def test_several_stems_of_one_role(self):
         half = self.folder / "half.wav"

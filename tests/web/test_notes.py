@@ -186,6 +186,8 @@ class WordingTest(MarkedCase):
         self.assertEqual((wording.gain(0.0), wording.gain(-3.04), wording.gain(2.0)), ("0.0 dB", "-3.0 dB", "+2.0 dB"))
         self.assertEqual(wording.in_sentence("Raise it"), "raise it")
         self.mix.frame_rate, self.mix.drop_frame, self.mix.start_timecode = "30000/1001", True, "01:00:00;00"
+        fact = {"message": "The music stays up.", "source": "strings.wav", "remedy": None}
+        self.assertEqual(wording.proposed_text(fact), "The music stays up. Of the stems it is “strings.wav”.")
         self.assertEqual(wording.rate_words(self.mix), "29.97 frames/s, drop-frame")
         self.mix.frame_rate, self.mix.drop_frame, self.mix.start_timecode = "25", False, "01:00:00:00"
         self.assertEqual(wording.rate_words(self.mix), "25 frames/s")

@@ -59,6 +59,8 @@ def in_sentence(words: str) -> str:
 def proposed_text(evidence: dict[str, Any]) -> str:
     """What is wrong and what would mend it, in two or three sentences."""
     sentences = [str(evidence["message"])]
+    if evidence.get("source"):
+        sentences.append(f"Of the stems it is “{evidence['source']}”.")
     remedy = evidence["remedy"]
     if remedy and remedy["action"] != "gain" and remedy["role"] != "mix":
         sentences.append(f"{change(remedy, evidence['kind'])}, at the points given.")

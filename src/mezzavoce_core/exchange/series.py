@@ -5,7 +5,8 @@ from pathlib import Path
 
 import numpy as np
 
-from ..judge.model import Evidence, Judgement
+from ..judge.kinds.duck_one_sided import KIND as ONE_SIDED
+from ..judge.model import Judgement
 from ..measure.balance import Balance, audible_series
 from ..measure.loudness import MOMENTARY_TICKS, SHORT_TERM_TICKS, at_blocks, block_mean, moving_mean
 from ..measure.meter import TICKS_PER_BLOCK
@@ -38,7 +39,7 @@ def series(judgement: Judgement) -> dict[str, Floats]:
         "momentary_lufs": _level(at_blocks(moving_mean(evidence.power, MOMENTARY_TICKS, evidence.breaks))[:count]),
         "short_term_lufs": _level(at_blocks(moving_mean(evidence.power, SHORT_TERM_TICKS, evidence.breaks))[:count]),
         "true_peak_dbtp": np.maximum(amplitude_to_db(_block_peaks(mix.true_peak.max(axis=1), count)), _SILENCE_LUFS),
-        "music_gain_db": _music_gain(evidence, count),
+        "music_gain_db": _music_gain(judgement, count),
     }
     return curves | _balance(evidence.balance, evidence.local_ratio_lu, count)
 
@@ -66,11 +67,19 @@ def _level(power: Floats) -> Floats:
     return np.where(np.isfinite(power), np.maximum(power_to_lufs(np.nan_to_num(power)), _SILENCE_LUFS), np.nan)
 
 
-def _music_gain(evidence: Evidence, count: int) -> Floats:
+def _music_gain(judgement: Judgement, count: int) -> Floats:
+    """One gain for all channels, and per channel the same but where the music was found lowered in one of them."""
+    evidence = judgement.evidence
     gains = np.full((count, evidence.measurement.file.channels + 1), np.nan)
-    if evidence.ducks is not None:
-        middle = (np.arange(count) + 0.5) * BLOCK_S
-        gains[:, -1] = np.min([np.zeros(count), *(d.gain_db(middle) for d in evidence.ducks)], axis=0)
+    if evidence.ducks is None:
+        return gains
+    middle = (np.arange(count) + 0.5) * BLOCK_S
+    gains[:] = np.min([np.zeros(count), *(d.gain_db(middle) for d in evidence.ducks)], axis=0)[:, None]
+    for finding in judgement.findings:
+        if finding.kind == ONE_SIDED.name:
+            here = (middle >= finding.in_s) & (middle < finding.out_s)
+            gains[here, :-1] = 0.0
+            gains[here, finding.details["channel"]] = -finding.measured
     return gains
 
 

@@ -10,8 +10,9 @@ from ..measure.programme import Programme
 from ..measure.speech import Correction
 from .causes import merge
 from .gathering import gather
-from .model import NOTE, Finding, Judgement
+from .model import NOTE, Evidence, Finding, Judgement
 from .registry import KINDS
+from .sources import source_of
 from .spec import Spec
 
 _LIKELY = 0.5
@@ -25,7 +26,7 @@ def judge(
     What was set by hand (times of the file) wins over what was measured; without a ``programme`` head and tail are found and left out.
     """
     evidence = gather(measurement, spec, corrections, programme, captions)
-    findings = merge(_careful(f) for kind in KINDS for f in kind.find(evidence))
+    findings = tuple(_sourced(evidence, f) for f in merge(_careful(f) for kind in KINDS for f in kind.find(evidence)))
     share = clear_share(evidence.local_ratio_lu, spec.limits.clearance_lu) if spec.limits.clearance_lu is not None else None
     return Judgement(evidence, findings, share)
 
@@ -35,3 +36,14 @@ def _careful(finding: Finding) -> Finding:
     if finding.certainty >= _LIKELY:
         return finding
     return replace(finding, severity=NOTE, message=f"{finding.message} This cannot be told with certainty here; listen.")
+
+
+def _sourced(evidence: Evidence, finding: Finding) -> Finding:
+    """With the stem that it is about, where its role has several, and that of each of its remedies."""
+
+    def stem(role: str) -> str | None:
+        return source_of(evidence, role, finding.in_s, finding.out_s)
+
+    remedy = finding.remedy and replace(finding.remedy, source=finding.remedy.source or stem(finding.remedy.role))
+    alternatives = tuple(replace(r, source=r.source or stem(r.role)) for r in finding.alternatives)
+    return replace(finding, source=finding.source or stem(finding.role), remedy=remedy, alternatives=alternatives)

@@ -6,13 +6,12 @@ from ...measure.balance import Passage, blocks_between
 from ..ducking import known_ducks, served
 from ..model import MUST, SHOULD, Evidence, Finding, Kind
 from ..remedies import balance_remedies
-from ..sources import source_of
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
     """A finding for each passage whose ratio to the music is too low and that no duck covers. Where the gap is wide enough none is missed."""
     limits = evidence.spec.limits
-    if limits.clearance_lu is None or evidence.balance is None or evidence.balance.music is None:
+    if limits.clearance_lu is None or evidence.balance is None or evidence.balance.music is None or evidence.ducks is None:
         return
     for passage in evidence.passages or ():
         ratio = passage.speech_to_music_lu
@@ -35,7 +34,6 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limits.clearance_lu,
             unit="LU",
             role="music",
-            source=source_of(evidence, "music", passage.in_s, passage.out_s),
             remedy=remedy,
             alternatives=alternatives,
         )

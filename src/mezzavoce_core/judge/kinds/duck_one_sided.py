@@ -33,7 +33,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         if round(abs(change), 1) <= limit or abs(change) < least:
             continue
         names = channel_names(evidence.measurement.file.layout, evidence.measurement.file.channels)
-        lowered, other = (names[1], names[0]) if change > 0 else (names[0], names[1])
+        channel = 1 if change > 0 else 0
+        lowered, other = names[channel], names[1 - channel]
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -47,6 +48,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             unit="dB",
             role="music",
             certainty=0.9 if abs(change) > 2 * limit else 0.6,
+            details={"channel": channel},
         )
 
 

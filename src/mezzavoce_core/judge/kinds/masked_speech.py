@@ -10,7 +10,6 @@ from ...measure.meter import BLOCKS_PER_S
 from ...signal.spans import join
 from ..model import MUST, SHOULD, Evidence, Finding, Kind
 from ..remedies import audibility_remedies, balance_remedies
-from ..sources import source_of
 
 # A dip of the gap shorter than this is a breath between two notes, not a lost word.
 _SHORTEST_S = 0.4
@@ -65,7 +64,6 @@ def _by_bands(evidence: Evidence, passage: Passage, heard: float, limit: float) 
         limit=limit,
         unit="of 1",
         role=under,
-        source=source_of(evidence, under, passage.in_s, passage.out_s),
         remedy=remedy,
         alternatives=alternatives,
     )
@@ -91,7 +89,6 @@ def _finding(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.i
         limit=limits.clearance_lu,
         unit="LU",
         role=under,
-        source=source_of(evidence, under, in_s, out_s),
         remedy=remedy,
         alternatives=alternatives,
     )
