@@ -1,16 +1,19 @@
 """What was done to the music. Depths and times as they were drawn; common practice for sizes, no published source."""
 
 import unittest
+from dataclasses import replace
 from functools import cache
 
 import numpy as np
 
-from mezzavoce_core.measure.ducks import Duck, MusicGain, with_levels
-from mezzavoce_core.measure.gain.changes import SCALES, changes
-from mezzavoce_core.measure.gain.edges import template
-from mezzavoce_core.measure.gain.likeness import pairs
+from mezzavoce_core.measure.ducks import OWN_DEPTH, Duck, MusicGain, with_levels
+from mezzavoce_core.measure.gain.changes import DEGREES, SCALES, changes
+from mezzavoce_core.measure.gain.curve import Curve
+from mezzavoce_core.measure.gain.edges import template, told
+from mezzavoce_core.measure.gain.likeness import Pairs, pairs
+from mezzavoce_core.measure.gain.moves import Move
 from mezzavoce_core.measure.music_gain import find_gain, look_again
-from mezzavoce_core.signal.spectrum import BANDS, FLOOR_DB, summed, whole
+from mezzavoce_core.signal.spectrum import BANDS, FLOOR_DB, FRAMES_PER_S, summed, whole
 from tests.signals import RATE, automated, levels_of
 
 TWO = [(10.0, 16.0), (26.0, 32.0)]
@@ -100,6 +103,26 @@ class FindGainTest(unittest.TestCase):
         self.assertEqual([d.tells("fall-abrupt") for d in found], [True, False, False])
         self.assertEqual([d.tells("fall-slow") for d in found], [False] * 3)
 
+    def test_a_small_fall_is_told_from_none(self):
+        small = [(t, g * 0.4) for t, g in again(ONE_DUCK, 16)]
+        found = ducks([*ONE_DUCK, *small, *again(ONE_DUCK, 32)])
+        self.assertEqual(len(found), 3)
+        self.assertAlmostEqual(found[1].depth_db, 4.0, delta=1.0)
+        self.assertEqual([d.tells(OWN_DEPTH) for d in found], [False, True, False])
+
+    def test_unusual_edges_are_told(self):
+        """Each stands among ducks that are as they should be, and says what is special about it alone."""
+        for claim, odd in {
+            "late": [(26.1, 0), (26.6, -10), *again(ONE_DUCK[2:], 16)],
+            "early": [(22.5, 0), (23.0, -10), *again(ONE_DUCK[2:], 16)],
+            "held": [*again(ONE_DUCK[:2], 16), (36.0, -10), (36.7, 0)],
+            "fall-slow": [(23.4, 0), (25.8, -10), *again(ONE_DUCK[2:], 16)],
+        }.items():
+            with self.subTest(claim):
+                found = ducks([*ONE_DUCK, *odd, *again(ONE_DUCK, 32)])
+                self.assertEqual([set(d.nats) for d in found], [set(), {claim}, set()])
+                self.assertGreater(found[1].sure(claim), 0.5)
+
     def test_nothing_to_tell_from(self):
         self.assertEqual(find_gain(np.full((3000, 96), -105, dtype=np.float32), TWO), MusicGain((), 0.0))
         self.assertEqual(find_gain(levels(), []), MusicGain((), 0.0))
@@ -170,6 +193,58 @@ class EvidenceTest(unittest.TestCase):
         self.assertGreater(across.sum(), 5)
         self.assertAlmostEqual(float(np.median(found.offset_db[across])), 6.0, delta=0.5)
         self.assertAlmostEqual(float(np.median(found.offset_db[near & (found.other < 1450)])), 0.0, delta=0.5)
+
+
+NOTHING = np.zeros(0, dtype=np.int64)
+NO_PAIRS = Pairs(NOTHING, NOTHING, np.zeros(0), np.zeros(0))
+
+
+class CurveTest(unittest.TestCase):
+    """The compiled loops against the same sums written out."""
+
+    def setUp(self):
+        self.levels = levels(THREE_DUCKS)
+        self.found = changes(self.levels, THREE)
+        self.curve = Curve(self.found, NO_PAIRS, THREE)
+
+    def told(self, moves):
+        """What a curve tells against none, by the definition of each scale."""
+        times = (np.arange(len(self.levels)) + 0.5) / FRAMES_PER_S
+        gain = sum((m.gain_db(times - 0.008) + m.gain_db(times + 0.008)) / 2 for m in moves)
+        total = 0.0
+        for scale in self.found.scales:
+            at = np.arange(len(scale.moved)) * scale.hop
+            inside = (at >= scale.width) & (at + scale.width <= len(gain))
+            sums = np.concatenate([[0.0], np.cumsum(gain)])
+            seen = np.array(
+                [(sums[t + scale.width] - 2 * sums[t] + sums[t - scale.width]) / scale.width if ok else 0.0 for t, ok in zip(at, inside, strict=True)]
+            )
+            left = scale.moved - scale.step * seen
+            logs = np.log((DEGREES + left**2) / (DEGREES + scale.moved**2))
+            total -= 0.5 * (DEGREES + 1) * self.curve.weight * scale.hop / scale.width * logs[scale.step > 0].sum()
+        return total
+
+    def test_worth_is_what_the_scales_tell(self):
+        one, other = Move(9.3, 9.8, 16.3, 17.0, 10.0), Move(25.1, 25.83, 32.2, 33.0, 7.0)
+        self.assertAlmostEqual(self.curve.worth([], [one]), self.told([one]), places=6)
+        self.curve.exchange([], [one])
+        self.assertAlmostEqual(self.curve.worth([], [other]), self.told([one, other]) - self.told([one]), places=6)
+        self.curve.exchange([], [other])
+        self.assertAlmostEqual(self.curve.worth([one], []), self.told([other]) - self.told([one, other]), places=6)
+
+    def test_what_is_true_tells_more_than_its_neighbours(self):
+        true = Move(9.3, 9.8, 16.3, 17.0, 10.0)
+        best = self.curve.worth([], [true])
+        self.assertGreater(best, 20)
+        for other in (replace(true, depth_db=7.0), replace(true, depth_db=13.0), replace(true, fall_start_s=8.9, fall_end_s=9.4)):
+            self.assertLess(self.curve.worth([], [other]), best)
+
+    def test_the_table_of_edges_agrees_with_the_curve(self):
+        """Far from each other a fall and a return tell together what the move that they make tells."""
+        move, end = Move(9.3, 9.8, 16.3, 17.0, 10.0), round(9.8 * FRAMES_PER_S)
+        fall = told(self.found, 0.5, np.array([end]), np.array([10.0]), 1.0, self.curve.weight)[0, 0]
+        back = told(self.found, 0.7, np.array([round(17.0 * FRAMES_PER_S)]), np.array([10.0]), -1.0, self.curve.weight)[0, 0]
+        self.assertAlmostEqual(fall + back, self.curve.worth([], [move]), delta=0.05 * self.curve.worth([], [move]))
 
 
 class SpectrumTest(unittest.TestCase):

@@ -26,7 +26,7 @@ _CHANCE_LENGTHS_S, _CHANCE_DEPTHS_DB = (0.03, 0.1, 0.3, 0.75, 1.3), np.array([4.
 _CHANCE_SHARE, _EXPECTED, _MOST_SURPRISING = 99, 2.0, 4.0
 _FEWEST = 40
 _LEAST_WEIGHT = 0.1
-_LONGEST_WIDTHS = 24
+_LONGEST_WIDTHS = 64
 """A ramp that lasts so many times the width of a scale is hardly seen there."""
 
 
