@@ -1,14 +1,25 @@
 """The core as a program: ``python -m mezzavoce_core measure …`` for people, ``… confined`` for a worker."""
 
+import os
 import sys
 
 from . import lean  # noqa: F401  (has to come before everything that it makes quicker)
 
-if __name__ == "__main__":
-    if sys.argv[1:] == ["confined"]:
-        from .confined import main
 
-        sys.exit(main())
+def main() -> int:
+    """Run what the command line asks for; returns the exit code."""
+    if sys.argv[1:] == ["confined"]:
+        from .confined import main as confined
+
+        return confined()
     from .cli import main as command
 
-    sys.exit(command())
+    return command()
+
+
+if __name__ == "__main__":
+    code = main()
+    sys.stdout.flush()
+    sys.stderr.flush()
+    # All files are closed by now; taking the compiler down piece by piece would last as long as measuring a minute of sound.
+    os._exit(code)
