@@ -48,7 +48,9 @@ def join(search: Search) -> list[tuple[Move, float]]:
         depths = {one.depth_db, other.depth_db, (one.depth_db + other.depth_db) / 2}
         ways = [replace(one, return_start_s=other.return_start_s, return_end_s=other.return_end_s, depth_db=d) for d in depths]
         best = max(ways, key=lambda way: search.curve.worth([one, other], [way]))
-        worth = search.curve.worth([one, other], [best])
+        whole = replace(best, serves=(one.serves[0], other.serves[1]))
+        simpler = search.prior(whole) - search.prior(one) - search.prior(other)
+        worth = search.curve.worth([one, other], [best]) + simpler
         come, between = [best], None
         if worth < JOINED_NATS and other.serves[0] - one.serves[1] <= SHORT_PAUSE_S:
             let_up = _rises(one.serves[1], other.serves[0], best.depth_db)
@@ -58,7 +60,7 @@ def join(search: Search) -> list[tuple[Move, float]]:
             k = later
             continue
         search.curve.exchange([one, other], come)
-        search.moves[k], search.moves[later] = replace(best, serves=(one.serves[0], other.serves[1])), None
+        search.moves[k], search.moves[later] = whole, None
         if len(come) == 2:
             rises.append((come[1], -search.curve.worth([come[1]], [])))
     return rises
