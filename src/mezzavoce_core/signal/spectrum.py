@@ -19,6 +19,7 @@ SILENCE = round(100 * FLOOR_DB)
 """What stands for silence."""
 _LOWEST_HZ, _HIGHEST_HZ = 50.0, 15000.0
 _WINDOW_S = 0.0427
+_PIECE_FRAMES = 20000
 
 
 class Spectrum:
@@ -57,8 +58,11 @@ class Spectrum:
 
 def whole(levels: Floats) -> Floats:
     """The bands of all channels together ``(frames, 48)`` in dB, from levels ``(frames, 2 x 48)``."""
-    power = db_to_power(levels[:, :BANDS]) + db_to_power(levels[:, BANDS:])
-    together: Floats = np.maximum(power_to_db(power), FLOOR_DB)
+    together = np.empty((len(levels), BANDS), dtype=np.float32)
+    for first in range(0, len(levels), _PIECE_FRAMES):
+        part = levels[first : first + _PIECE_FRAMES]
+        power = db_to_power(part[:, :BANDS]) + db_to_power(part[:, BANDS:])
+        together[first : first + _PIECE_FRAMES] = np.maximum(power_to_db(power), FLOOR_DB)
     return together
 
 

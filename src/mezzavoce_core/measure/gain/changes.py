@@ -81,15 +81,20 @@ def changes(levels: Floats, spans: Sequence[tuple[float, float]]) -> Changes | N
     found = []
     for width, hop in SCALES:
         at = np.arange(0, len(levels), hop)
-        # Band by band, since hours of music would fill the memory many times over.
-        changed = np.empty((len(at), len(used)), dtype=np.float32)
-        for k, band in enumerate(used):
-            changed[:, k] = _compared(levels[held, band], width, at)
         before, after = np.maximum(at - width, 0), np.minimum(at + width, len(levels))
         use = (after - before == 2 * width) & ~quiet[at] & (still[after] == still[before])
         near = max(1, width // 2)
         calm = use & (moves[np.minimum(at + near, len(levels))] == moves[np.maximum(at - near, 0)])
-        found.append(_scale(changed, width, hop, use, calm if calm.sum() * hop >= _FEWEST else use))
+        if calm.sum() * hop < _FEWEST:
+            calm = use
+        changed, spread = np.zeros((len(at), len(used)), dtype=np.float32), np.ones(len(used))
+        # Band by band, since hours of music would fill the memory many times over.
+        for k, band in enumerate(used) if calm.any() else ():
+            own = _compared(levels[held, band], width, at)
+            own -= np.median(own[calm])
+            spread[k] = 1.4826 * np.median(np.abs(own[calm])) + 1e-3
+            changed[:, k] = own / spread[k]
+        found.append(_scale(changed, spread, width, hop, use, calm))
     return Changes(tuple(found), np.where(quiet, 0.0, 1.0), len(used))
 
 
@@ -101,13 +106,10 @@ def _compared(levels: Floats, width: int, at: NDArray[np.int64]) -> Floats:
     return compared
 
 
-def _scale(changed: Floats, width: int, hop: int, use: NDArray[np.bool_], calm: NDArray[np.bool_]) -> Scale:
-    """One scale, from changes ``(places, bands)`` in dB, and the places where no gain moves, from which is learned what is usual."""
+def _scale(changed: Floats, spread: Floats, width: int, hop: int, use: NDArray[np.bool_], calm: NDArray[np.bool_]) -> Scale:
+    """One scale, from changes ``(places, bands)`` in units of ``spread`` (dB), and the places where no gain moves, from which is learned what is usual."""
     if not calm.any():
         return Scale(width, hop, *np.zeros((2, len(use))))
-    changed -= np.median(changed[calm], axis=0)
-    spread = 1.4826 * np.median(np.abs(changed[calm]), axis=0) + 1e-3
-    changed /= spread
     both = _products(changed, np.flatnonzero(calm))
     inverse = np.linalg.inv((1 - _SHRINK) * both + np.diag(_SHRINK * np.diag(both) + _LEAST))
     direction = inverse @ (1 / spread)
