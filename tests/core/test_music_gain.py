@@ -257,6 +257,16 @@ class SpectrumTest(unittest.TestCase):
         power = 10 ** (one[:, :BANDS] / 10) + 10 ** (other[:, :BANDS] / 10)
         self.assertLess(np.abs(whole(both) - 10 * np.log10(power)).max(), 0.05)
 
+    def test_further_channels_stand_with_the_middle(self):
+        dice = np.random.default_rng(5)
+        six = 0.1 * dice.standard_normal((2 * RATE, 6))
+        found = levels_of(six, between_samples=False, spectrum=True).spectrum / np.float32(100)
+        single = [levels_of(six[:, c], between_samples=False, spectrum=True).spectrum[:, :BANDS] / np.float32(100) for c in range(6)]
+        power = sum(10 ** (x / 10) for x in single)
+        self.assertLess(np.abs(whole(found) - 10 * np.log10(power)).max(), 0.05)
+        front = levels_of(six[:, :2], between_samples=False, spectrum=True).spectrum / np.float32(100)
+        self.assertLess(np.abs(front[:, BANDS:] - found[:, BANDS:]).max(), 0.02)
+
     def test_what_is_alike_left_and_right_has_no_side(self):
         tone = 0.1 * np.sin(2 * np.pi * 440 * np.arange(RATE) / RATE)
         found = levels_of(np.stack([tone, tone], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
