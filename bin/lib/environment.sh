@@ -78,7 +78,7 @@ ensure_python() {
 
 ensure_compiled() {
     local stamp=$MEZZAVOCE_ENV_DIR/warmed sums
-    sums=$(cat "$MEZZAVOCE_ROOT"/src/mezzavoce_core/signal/*.py | cksum)
+    sums=$(cat "$MEZZAVOCE_ROOT"/src/mezzavoce_core/{signal/*,media/unpack,measure/gain/loops}.py | cksum)
     [ "$sums" = "$(cat "$stamp" 2>/dev/null)" ] && return 0
     say "Compiling the measuring loops (once)"
     python -m mezzavoce_core.warm

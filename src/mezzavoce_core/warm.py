@@ -5,8 +5,10 @@ from typing import Any
 import numpy as np
 
 from .measure.meter import Meter, Wanted
+from .measure.music_gain import find_gain
 from .measure.sketch import Sketch
 from .media.unpack import highest_bits, planar, unpack_24
+from .signal.spectrum import COLUMNS
 
 
 def main() -> None:
@@ -23,6 +25,10 @@ def main() -> None:
         # What is read from a file cannot be written to, which is a type of its own to the compiler.
         for values in (np.zeros(16, dtype=kind), np.frombuffer(bytes(16 * np.dtype(kind).itemsize), dtype=kind)):
             planar(values, np.float32(1.0), out, 0)
+    # Music of a kind, and speech in the middle of it.
+    levels = np.random.default_rng(1).normal(-40.0, 3.0, (3000, COLUMNS)).astype(np.float32)
+    levels[600:900] -= np.float32(10)
+    find_gain(levels, [(12.2, 17.5)])
     unpack_24(np.zeros(3, dtype="<u4"), out[0])
     highest_bits(out[0].view(np.uint32))
 

@@ -15,6 +15,7 @@ from .search import Search, shifted
 
 JOINED_NATS = 2.0
 SHORT_PAUSE_S = 1.4
+_TOUCHING_S = 0.1
 _SIMPLER_NATS = 3.0
 """What one move with a rise in it saves against two moves, which have twice as many times of their own."""
 PUMP_NATS = 2.0
@@ -49,7 +50,9 @@ def join(search: Search) -> list[tuple[Move, float]]:
         ways = [replace(one, return_start_s=other.return_start_s, return_end_s=other.return_end_s, depth_db=d) for d in depths]
         best = max(ways, key=lambda way: search.curve.worth([one, other], [way]))
         whole = replace(best, serves=(one.serves[0], other.serves[1]))
-        simpler = search.prior(whole) - search.prior(one) - search.prior(other)
+        # Where the second falls as soon as the first is back, one is simpler.
+        touching = other.fall_start_s - one.return_end_s <= _TOUCHING_S
+        simpler = search.prior(whole) - search.prior(one) - search.prior(other) if touching else 0.0
         worth = search.curve.worth([one, other], [best]) + simpler
         come, between = [best], None
         if worth < JOINED_NATS and other.serves[0] - one.serves[1] <= SHORT_PAUSE_S:
