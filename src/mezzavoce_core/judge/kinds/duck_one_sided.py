@@ -15,7 +15,7 @@ _ASIDE_S, _REACH_S = 0.8, 4.0
 _LEAST_BLOCKS = 6
 _QUIET_POWER = 1e-8
 _WINDOW_BLOCKS = 30
-_USUAL_SHARE, _PLAIN, _LIKE_OTHERS, _MORE, _FAR_MORE = 90, 1.5, 0.75, 2.0, 4.0
+_USUAL_SHARE, _PLAIN, _LIKE_OTHERS, _MORE = 90, 1.5, 0.75, 2.0
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
@@ -27,9 +27,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     moved = [(p, m) for p in evidence.passages or () if (m := _moved(sides, p)) is not None]
     # A balance that often moves by itself, passage or not, tells little.
     usual = float(np.percentile(np.abs(_anywhere(sides)), _USUAL_SHARE)) if moved else 0.0
-    # Automation that was drawn on one side is about as deep there as it is elsewhere on both; else the balance has to move far more than by itself.
-    like_others = max(_MORE * usual, _LIKE_OTHERS * (usual_depth_db(evidence) or 0.0))
-    least = max(_PLAIN * limit, min(like_others, _FAR_MORE * usual))
+    # Automation that was drawn on one side is about as deep there as it is elsewhere on both.
+    least = max(_PLAIN * limit, _MORE * usual, _LIKE_OTHERS * (usual_depth_db(evidence) or 0.0))
     for passage, change in moved:
         if round(abs(change), 1) <= limit or abs(change) < least:
             continue
