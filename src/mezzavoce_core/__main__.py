@@ -21,5 +21,5 @@ if __name__ == "__main__":
     code = main()
     sys.stdout.flush()
     sys.stderr.flush()
-    # All files are closed by now; taking the compiler down piece by piece would last as long as measuring a minute of sound.
+    # All files are closed by now; taking the compiler down piece by piece would last another tenth of a second.
     os._exit(code)

@@ -87,7 +87,7 @@ class Finding:
 class Evidence:
     """All that a kind of finding may look at: the programme alone, times from its in. ``breaks`` marks ticks between its parts.
 
-    ``balance`` and what follows from it are None where stems are wanted.
+    ``balance`` and what follows from it are None where stems are wanted, ``ducks`` also where levels alone were measured.
     """
 
     measurement: Measurement

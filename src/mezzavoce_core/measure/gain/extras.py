@@ -19,7 +19,7 @@ _TOUCHING_S = 0.1
 _SIMPLER_NATS = 3.0
 """What one move with a rise in it saves against two moves, which have twice as many times of their own."""
 PUMP_NATS = 2.0
-"""From here on a duck pumps, all its pauses together: on music that was held, one pause in a hundred has that much by chance."""
+"""From here on a duck pumps, all its pauses together; this and the next two are set on the tuned half of the evaluation."""
 STRAY_NATS = 15.0
 SHALLOW_NATS = 2.0
 _SHALLOW_DB, _SHALLOW_ENDS_S, _SHALLOW_STARTS_S = (2.0, 3.0, 4.0, 5.0, 6.5), (-0.35, -0.2, -0.1, 0.0), (0.05, 0.2, 0.4, 0.7)

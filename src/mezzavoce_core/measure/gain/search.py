@@ -49,10 +49,10 @@ class Search:
         """What a move costs by itself: times away from speech, values of its own, and what its edges have by chance."""
         return prior(move, self.shared) - self.curve.by_chance(move)
 
-    def refine(self, k: int, rounds: int = 30) -> float:
+    def refine(self, k: int) -> float:
         """Change one thing of one move at a time for as long as it pays; returns the nats that it gained."""
         gained = 0.0
-        for _ in range(rounds):
+        for _ in range(30):
             now = self.moves[k]
             if now is None:
                 return gained
