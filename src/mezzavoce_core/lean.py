@@ -7,12 +7,15 @@ kept for the next block instead of going back to the system.
 
 import ctypes
 import gc
+import os
 import sys
 
 _M_TRIM_THRESHOLD, _M_TOP_PAD, _M_MMAP_THRESHOLD = -1, -2, -3
 _LARGE, _PAD = 1 << 30, 1 << 26
 _MANY = 200_000
 
+# Linear algebra in one thread: its helpers cost more to start than they save here, and figures must not depend on their number.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 # Garbage in circles is rare here: it is looked for once in a great many new things.
 gc.set_threshold(_MANY)
 for _name in ("scipy", "cffi"):

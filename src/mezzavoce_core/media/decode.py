@@ -34,6 +34,8 @@ _LENGTH_SLACK_S = 0.5
 _SECONDS_PER_SECOND = 2.0
 _NOT_FINITE = 0x7F800000
 _MOST_COMPLAINTS = 16 * 1024**2
+# As much as a process without privileges may ask for: decoder and meter wait less often for each other.
+_PIPE_BYTES = 1 << 20
 _SCALES = {"i2": 2.0**-15, "i3": 1.0, "i4": 2.0**-31, "f4": 1.0, "f8": 1.0}
 Samples = NDArray[np.float32]
 
@@ -188,14 +190,14 @@ def _by_turns(readers: Sequence[Iterator[Samples]]) -> Iterator[Samples]:
 
 def _read_ffmpeg(pick: Pick, rate_hz: int, frames: int, seek: tuple[str, ...] = ()) -> Iterator[Samples]:
     stream = pick.info.streams[pick.stream - 1]
-    size = frames * stream.channels * 4
+    raw = np.empty(frames * stream.channels * 4, dtype=np.uint8)
     length = 0
     with tempfile.TemporaryFile() as complaints:
         process = _start(pick, rate_hz, complaints, seek)
         assert process.stdout is not None
         try:
-            while len(raw := process.stdout.read(size)):
-                block = np.frombuffer(raw, dtype="<f4", count=len(raw) // (4 * stream.channels) * stream.channels)
+            while got := _fill(process.stdout, raw):
+                block = raw[: got // (4 * stream.channels) * 4 * stream.channels].view("<f4")
                 length += len(block)
                 yield _by_channel(block.reshape(-1, stream.channels))
             _finish(process, complaints, pick.info.name, something=length > 0)
@@ -218,10 +220,14 @@ def _start(pick: Pick, rate_hz: int, complaints: IO[bytes], seek: tuple[str, ...
     resample = () if rate_hz == stream.sample_rate_hz else ("-af", f"aresample={rate_hz}:resampler=soxr")
     # One thread each: several decoders run beside each other, and the figure of one must not depend on it.
     command = ["ffmpeg", "-v", "error", "-nostdin", "-threads", "1", *GUARDED, "-vn", "-sn", "-dn", *seek, "-i", f"file:{pick.path.resolve()}"]
-    command += ["-map", f"0:a:{pick.stream - 1}", *resample, "-f", "f32le", "-c:a", "pcm_f32le", "-ar", str(rate_hz), "pipe:1"]
+    command += ["-map", f"0:a:{pick.stream - 1}", *resample, "-f", "f32le", "-c:a", "pcm_f32le", "-ar", str(rate_hz)]
+    # Without this every packet, a few milliseconds of sound, would be handed over by itself.
+    command += ["-flush_packets", "0", "pipe:1"]
     seconds = 600 + _SECONDS_PER_SECOND * stream.duration_s
     try:
-        return subprocess.Popen(limited(command, seconds, largest_file=_MOST_COMPLAINTS), stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=complaints)
+        return subprocess.Popen(
+            limited(command, seconds, largest_file=_MOST_COMPLAINTS), bufsize=0, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=complaints, pipesize=_PIPE_BYTES
+        )
     except FileNotFoundError:
         raise ToolFailed("ffmpeg is not installed; install the package “ffmpeg”.") from None
 
