@@ -19,7 +19,7 @@ from .measure.loudness import MOMENTARY_TICKS, integrated
 from .measure.measurement import ROLES, Measurement, StemLevels
 from .measure.meter import Levels, Meter, Wanted
 from .measure.programme import Part, Programme, by_hand, whole
-from .measure.rest import find_rest, holders
+from .measure.rest import find_rest, holders, leaked_db
 from .measure.sketch import Sketch
 from .measure.speech import Correction
 from .measure.stems import MAX_DELAY_S, Placed, loud_stretches, place
@@ -112,6 +112,7 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
         progress(0.95, "fitting the stems to the mix")
         placed = _place(job, stems, sketches)
         fitted = tuple(_fit(job, *each, measured, reader) for each in zip(job.stems, sources, stems, placed, strict=True))
+        fitted = _with_leaks(fitted, stems, placed, sketches)
         rest = find_rest(sketches[0].read, [s.read for s in sketches[1:]], placed, sketches[0].rate_hz, measured.duration_s) if sources else None
         measured = replace(measured, stems=(*fitted, *_remaining(mix, sources, fitted, placed)), rest=rest)
     if not job.levels_only:
@@ -255,6 +256,24 @@ def _place(job: Job, stems: Sequence[Levels], sketches: Sequence[Sketch]) -> lis
                 f"Check that both belong to the same programme and version."
             )
     return placed
+
+
+def _with_leaks(fitted: Sequence[StemLevels], stems: Sequence[Levels], placed: Sequence[Placed | None], sketches: Sequence[Sketch]) -> tuple[StemLevels, ...]:
+    """The stems with what they hold of the voice in a dialogue stem."""
+    told = list(fitted)
+    lying = [(k, where) for k, where in enumerate(placed) if where is not None]
+    for k, voice in lying:
+        if fitted[k].role != "dialogue":
+            continue
+        loud, rate_hz = loud_stretches(stems[k].power.sum(axis=1).astype(np.float64)), sketches[0].rate_hz
+        for j, where in lying:
+            if fitted[j].role != "dialogue":
+                delays = round(voice.delay_s * rate_hz), round(where.delay_s * rate_hz)
+                leak_db = leaked_db(sketches[k + 1].read, sketches[j + 1].read, loud, delays, rate_hz)
+                if leak_db is not None:
+                    leak_db += float(amplitude_to_db(where.gain)) - float(amplitude_to_db(voice.gain))
+                    told[j] = replace(told[j], voice_db=max(leak_db, told[j].voice_db or leak_db))
+    return tuple(told)
 
 
 def _remaining(mix: Source, sources: Sequence[Source], fitted: Sequence[StemLevels], placed: Sequence[Placed | None]) -> list[StemLevels]:

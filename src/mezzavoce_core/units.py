@@ -18,9 +18,9 @@ Floats = NDArray[np.floating[Any]]
 
 def power_to_db(power: ArrayLike) -> Floats:
     """Level in dB of a power (any shape); zero and below give -inf."""
-    values = np.asarray(power, dtype=np.float64)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        return np.where(values > 0, 10 * np.log10(np.where(values > 0, values, 1.0)), -np.inf)
+    with np.errstate(divide="ignore"):
+        level: Floats = 10 * np.log10(np.fmax(np.asarray(power, dtype=np.float64), 0.0))
+    return level
 
 
 def db_to_power(level_db: ArrayLike) -> Floats:

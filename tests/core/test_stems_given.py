@@ -132,6 +132,17 @@ class GivenTest(unittest.TestCase):
         with self.assertRaisesRegex(StemError, "music.wav” holds what the dialogue stem “dialogue.wav” holds, too"):
             self.measured(parts() | {"music": parts()["music"] + parts()["dialogue"]})
 
+    def test_a_voice_that_leaks_into_another_stem_is_told_with_its_level(self):
+        for role, leak_db in (("music", -8.0), ("music", -16.0), ("effects", -20.0)):
+            with self.subTest(role, leak_db=leak_db):
+                stems = parts() | {role: parts()[role] + parts()["dialogue"] * 10 ** (leak_db / 20)}
+                measurement = self.measured(stems, sum(stems.values()))
+                told = [f for f in judge(measurement, SPEC).findings if f.title == "Voice in another stem"]
+                self.assertEqual([(f.kind, f.role, f.source) for f in told], [("stems-off", role, f"{role}.wav")])
+                self.assertAlmostEqual(told[0].measured, leak_db, delta=1.0)
+                write_features(measurement, self.folder / "features.npz")
+                self.assertEqual([s.voice_db for s in read_features(self.folder / "features.npz").stems], [s.voice_db for s in measurement.stems])
+
     def test_silent_stems(self):
         silence = np.zeros((SECONDS * RATE, 2))
         quiet_music = self.measured({"dialogue": parts()["dialogue"], "music": silence, "effects": silence}, parts()["dialogue"])

@@ -29,10 +29,7 @@ def write_features(measurement: Measurement, path: Path) -> None:
         "file": measurement.file.as_dict(),
         "samples": [levels.samples for levels in signals],
         "gaps": [[asdict(g) for g in levels.gaps] for levels in signals],
-        "stems": [
-            {"name": s.name, "role": s.role, "gain_db": s.gain_db, "delay_s": s.delay_s, "coherence": s.coherence, "derived": s.derived}
-            for s in measurement.stems
-        ],
+        "stems": [{name: getattr(s, name) for name in ("name", "role", "gain_db", "delay_s", "coherence", "derived", "voice_db")} for s in measurement.stems],
         "gain": None if measurement.gain is None else asdict(measurement.gain),
     }
     if measurement.rest is not None:

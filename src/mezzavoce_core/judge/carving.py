@@ -1,6 +1,5 @@
 """Cuts by band: which few bells in the music bring the voice back with the least change, where level alone is the wrong tool."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -15,8 +14,10 @@ from ..signal.bells import Bell, k_response, power_response
 from ..units import Floats, db_to_power, lufs_to_power, power_to_lufs
 from .model import Evidence, Point, Remedy
 
-MOST_BELLS, DEEPEST_DB, WIDTH_OCTAVES = 3, 12.0, 1.0
-SHALLOWEST_DB = 2.0
+MOST_BELLS, DEEPEST_DB, WIDTH_OCTAVES = 3, 12, 1.0
+SHALLOWEST_DB = 2
+_NEAREST = 3
+"""Bands between two bells."""
 _RAMP_S = 0.4
 _BEYOND = 0.01
 _DEPTH_COSTS = 0.01
@@ -61,27 +62,28 @@ def carve(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int6
     ground = _ground(balance, blocks, role)
     if ground is None:
         return None
-    depths: dict[int, float] = {}
+    depths = np.zeros(len(_CENTRES), dtype=np.int64)
 
     def done(factor: Floats) -> bool:
         return bool(ground.audible(factor) >= audible + _BEYOND) and (ratio is None or ground.ratio(factor) >= ratio)
 
     factor: Floats = np.ones(len(_CENTRES))
     while not done(factor):
-        tried = [(k, f) for k in range(len(_CENTRES)) if (f := _deeper(depths, k)) is not None]
-        if not tried:
+        tried = _may_deepen(depths)
+        if not len(tried):
             return None
-        gained = _gained(ground, factor, np.stack([f for _, f in tried]), np.array([depths.get(k, 0.0) for k, _ in tried]))
+        deeper = (_at_places(depths) * _one_deeper()[tried, depths[tried]]).mean(axis=2)
+        gained = _gained(ground, factor, deeper, depths[tried])
         best = int(np.argmax(gained))
         if gained[best] <= 0:
             return None
-        chosen, factor = tried[best]
-        depths[chosen] = depths.get(chosen, 0.0) + 1.0
-    if not depths:
+        depths[tried[best]] += 1
+        factor = deeper[best]
+    if not depths.any():
         return None
-    depths = {k: max(SHALLOWEST_DB, d) for k, d in sorted(depths.items())}
-    bells = tuple(Bell(float(_CENTRES[k]), WIDTH_OCTAVES, -d) for k, d in depths.items())
-    factor = _factor(depths)
+    depths = np.where(depths > 0, np.maximum(depths, SHALLOWEST_DB), 0)
+    bells = tuple(Bell(float(_CENTRES[k]), WIDTH_OCTAVES, -float(depths[k])) for k in np.flatnonzero(depths))
+    factor = _at_places(depths).mean(axis=1)
     times = (in_s - _RAMP_S, in_s, out_s, out_s + _RAMP_S)
     return Remedy(
         action="carve",
@@ -112,29 +114,36 @@ def _weights() -> Floats:
     return weights
 
 
-@lru_cache(maxsize=512)
-def _places(k: int, depth_db: float) -> Floats:
-    """Factor of one bell at the places of every band."""
-    places: Floats = power_response([Bell(float(_CENTRES[k]), WIDTH_OCTAVES, -depth_db)], _PLACES)
+@lru_cache
+def _bells() -> Floats:
+    """Factors of one bell in every band, from 0 dB down to the deepest, at the places of every band: ``(bands, depths, bands, places)``."""
+    depths = np.arange(DEEPEST_DB + 1)
+    return np.array([[power_response([Bell(float(centre), WIDTH_OCTAVES, -float(d))], _PLACES) for d in depths] for centre in _CENTRES])
+
+
+@lru_cache
+def _one_deeper() -> Floats:
+    """What a bell of each depth changes when it becomes a decibel deeper."""
+    bells = _bells()
+    changes: Floats = bells[:, 1:] / bells[:, :-1]
+    return changes
+
+
+def _at_places(depths: NDArray[np.int64]) -> Floats:
+    """Factor of bells of some depths ``(bands,)`` at the places of every band."""
+    places: Floats = np.prod(_bells()[np.arange(len(depths)), depths], axis=0)
     return places
 
 
-def _factor(depths: Mapping[int, float]) -> Floats:
-    factor: Floats = np.prod([_places(k, d) for k, d in depths.items()], axis=0).mean(axis=1)
-    return factor
+def _may_deepen(depths: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Bands whose bell may become a decibel deeper: not too many bells, none too deep, none too near another."""
+    chosen = np.flatnonzero(depths)
+    near = np.abs(np.arange(len(depths))[:, None] - chosen).min(axis=1, initial=len(depths)) < _NEAREST
+    fresh = ~near if len(chosen) < MOST_BELLS else np.zeros(len(depths), dtype=np.bool_)
+    return np.flatnonzero(fresh | ((depths > 0) & (depths < DEEPEST_DB)))
 
 
-def _deeper(depths: dict[int, float], k: int) -> Floats | None:
-    """The factor with one bell a decibel deeper; None where it may not be: too many, too deep, or too near another."""
-    if k not in depths and (len(depths) >= MOST_BELLS or any(abs(k - other) < 3 for other in depths)):
-        return None
-    if depths.get(k, 0.0) >= DEEPEST_DB:
-        return None
-    wanted = depths | {k: depths.get(k, 0.0) + 1.0}
-    return _factor(wanted)
-
-
-def _gained(ground: _Ground, before: Floats, after: Floats, depth_db: Floats) -> Floats:
+def _gained(ground: _Ground, before: Floats, after: Floats, depth_db: NDArray[np.int64]) -> Floats:
     """Audibility won for what goes: the background's power, and the more the deeper the bell is already, since deep cuts are heard as such."""
     won = ground.audible(after) - ground.audible(before)
     taken = ground.taken(after) - ground.taken(before)

@@ -33,6 +33,8 @@ class StemLevels:
     coherence: float | None
     derived: bool = False
     """Whether it was not delivered: what the mix holds beside the stems that were."""
+    voice_db: float | None = None
+    """How loud the voice of a dialogue stem stands in this one as well, in dB against that stem; None where it does not."""
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ import numpy as np
 
 from ..signal.spectrum import FRAMES_PER_S, whole
 from ..units import Floats
-from .ducks import Duck, MusicGain, Pump, begin_s, touches
+from .ducks import OWN_DEPTH, Duck, MusicGain, Pump, begin_s, touches
 from .gain.changes import changes
 from .gain.claims import claims
 from .gain.curve import Curve
@@ -62,6 +62,9 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
     risen += pumps(search, speech)
     lone += strays(search, speech, duration_s)
     special = [claims(search, k) for k in range(len(search.moves))]
+    for k, found_special in enumerate(special):
+        if not found_special.keys() - {OWN_DEPTH}:
+            search.settle(k)
     ducks = [_duck(search, m, risen, best.worth, nats) for m, nats in zip(search.moves, special, strict=True) if m is not None]
     ducks += [Duck(*_corners(m, duration_s), m.depth_db, certainty=_certainty(worth - 9.0)) for m, worth in lone]
     ducks = _joined(sorted(ducks, key=begin_s))

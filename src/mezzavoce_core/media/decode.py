@@ -226,7 +226,12 @@ def _start(pick: Pick, rate_hz: int, complaints: IO[bytes], seek: tuple[str, ...
     seconds = 600 + _SECONDS_PER_SECOND * stream.duration_s
     try:
         return subprocess.Popen(
-            limited(command, seconds, largest_file=_MOST_COMPLAINTS), bufsize=0, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=complaints, pipesize=_PIPE_BYTES
+            limited(command, seconds, largest_file=_MOST_COMPLAINTS),
+            bufsize=0,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=complaints,
+            pipesize=_PIPE_BYTES,
         )
     except FileNotFoundError:
         raise ToolFailed("ffmpeg is not installed; install the package “ffmpeg”.") from None

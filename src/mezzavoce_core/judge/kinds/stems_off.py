@@ -1,4 +1,4 @@
-"""Stems that do not belong to this export of the mix: moved, at another level, or not all that is in it."""
+"""Stems that do not belong to this export of the mix: moved, at another level, not all that is in it, or with a voice where none belongs."""
 
 from collections.abc import Iterator
 
@@ -15,15 +15,19 @@ _LEFT_DB = -15.0
 _MOVED_S, _GAIN_DB = 0.005, 0.3
 _LEAST_S, _WINDOW_S = 2.0, 1.0
 _QUIET_DB = -60.0
+_NO_VOICE_DB = -40.0
+"""Common practice: what is softer by more than this does no harm."""
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
-    """A finding for each stem that had to be moved or turned up or down, and for each stretch of which the stems leave too much."""
+    """A finding for each stem that had to be moved or turned up or down or that holds the voice, and for each stretch of which the stems leave too much."""
     for stem in evidence.measurement.stems:
         if not stem.derived and abs(stem.delay_s) >= _MOVED_S:
             yield _moved(evidence, stem)
         if not stem.derived and abs(stem.gain_db) >= _GAIN_DB:
             yield _turned(evidence, stem)
+        if stem.voice_db is not None and stem.voice_db > _NO_VOICE_DB:
+            yield _leaked(evidence, stem, stem.voice_db)
     yield from _left(evidence)
 
 
@@ -56,6 +60,21 @@ def _turned(evidence: Evidence, stem: StemLevels) -> Finding:
         ),
         measured=stem.gain_db,
         limit=_GAIN_DB,
+        unit="dB",
+    )
+
+
+def _leaked(evidence: Evidence, stem: StemLevels, voice_db: float) -> Finding:
+    return _finding(
+        evidence,
+        stem,
+        title="Voice in another stem",
+        message=(
+            f"The {stem.role} stem “{stem.name}” holds the voice, too, at {voice_db:+.0f} dB against the dialogue stem. It counts as {stem.role} in every "
+            f"figure here, so music seems to rise where somebody speaks. Export that stem without the voice and measure again."
+        ),
+        measured=voice_db,
+        limit=_NO_VOICE_DB,
         unit="dB",
     )
 

@@ -1,7 +1,8 @@
 """How likely a change of gain is at every moment, from how the spectrum changes from one stretch of time to the next, on four scales of time.
 
 A step of gain moves all bands alike, and what both channels have in common as much as what sets them apart; music hardly ever does.
-How it moves them by itself is learned, scale by scale, where speech neither begins nor ends.
+How it moves them by itself is learned, scale by scale, where speech neither begins nor ends. A note that begins or ends moves some bands
+far and leaves the others: what is looked for is where most of them agree, not their mean.
 """
 
 from collections.abc import Iterator, Sequence
@@ -13,12 +14,14 @@ from numpy.typing import NDArray
 from ...signal.spans import runs
 from ...signal.spectrum import FLOOR_DB, FRAMES_PER_S, whole
 from ...units import Floats
+from .loops import agreed
 
 SCALES = ((1, 1), (3, 1), (10, 2), (40, 4))
 """Frames of 20 ms on either side that are compared, and the step from one comparison to the next."""
 DEGREES = 6.0
 """Of Student's distribution, after which music moves all bands together; half of the evaluation's pieces lie between 4 and 18."""
-_BUSY_DEGREES = 8.0
+_BAND_DEGREES = 1.5
+"""The same for each band by itself: what stands far from the others hardly counts."""
 _USUAL_SHARE, _USUAL_AT = 0.8, 1.44
 _DEAD_DB = -92.0
 _UNDER_LOUDEST_DB = 65.0
@@ -28,7 +31,8 @@ _CLIP = 4.0
 _LEAST_BANDS = 3
 _PIECE_FRAMES = 20000
 _PAUSE_FRAMES, _START_FRAMES = 10, 30
-_SHRINK, _LEAST = 0.1, 1e-3
+_SHRINK, _LEAST = 0.01, 1e-3
+_LEAST_SPREAD = 1e-6
 _LEAST_UNIT_DB = 0.05
 _BEFORE_IN_S, _AFTER_IN_S, _BEFORE_OUT_S, _AFTER_OUT_S = 1.0, 0.3, 0.1, 1.3
 _FEWEST = 500
@@ -38,8 +42,8 @@ _FEWEST = 500
 class Scale:
     """Changes from ``width`` frames to the next ones, every ``hop`` frames; place k compares the frames from k * hop on with those before.
 
-    ``moved`` (places,) is by how much all bands move together, in units of what this music usually does while the bands move by themselves as much
-    as they do there; ``step`` (places,) is 1 dB in these units, 0 for places that tell nothing.
+    ``moved`` (places,) is by how much most bands move together, in units of what this music usually does where they agree as well as they do
+    there; ``step`` (places,) is 1 dB in these units, 0 for places that tell nothing.
     """
 
     width: int
@@ -111,16 +115,19 @@ def _scale(changed: Floats, spread: Floats, width: int, hop: int, use: NDArray[n
     if not calm.any():
         return Scale(width, hop, *np.zeros((2, len(use))))
     both = _products(changed, np.flatnonzero(calm))
-    inverse = np.linalg.inv((1 - _SHRINK) * both + np.diag(_SHRINK * np.diag(both) + _LEAST))
-    direction = inverse @ (1 / spread)
-    size = np.concatenate([np.einsum("tb,tb->t", changed[some] @ inverse, changed[some]) for some in _pieces(np.arange(len(use)))])
-    sure = float(np.sqrt(direction @ (1 / spread)))
-    moved = (changed @ direction) / sure
-    # A busy moment is told by what the bands do each for itself.
-    busy = np.sqrt((_BUSY_DEGREES + np.maximum(size - moved**2, 0.0)) / (_BUSY_DEGREES + changed.shape[1] - 1))
-    usual = float(np.quantile(np.abs(moved[calm] / busy[calm]), _USUAL_SHARE)) / _USUAL_AT
-    unit_db = np.maximum(busy * usual / sure, _LEAST_UNIT_DB)
-    return Scale(width, hop, moved / sure / unit_db, np.where(use, 1 / unit_db, 0.0))
+    values, axes = np.linalg.eigh((1 - _SHRINK) * both + np.diag(_SHRINK * np.diag(both) + _LEAST))
+    # Bands without what they have in common with their neighbours.
+    apart = (axes / np.sqrt(values)) @ axes.T
+    for some in _pieces(np.arange(len(use))):
+        changed[some] = changed[some] @ apart
+    own = 1.4826 * np.median(np.abs(changed[calm]), axis=0) + _LEAST_SPREAD
+    changed /= own.astype(np.float32)
+    moved, sharp = np.empty(len(use)), np.empty(len(use))
+    agreed(changed, (apart @ (1 / spread)) / own, _BAND_DEGREES, moved, sharp)
+    unit_db = 1 / np.sqrt(sharp)
+    usual = float(np.quantile(np.abs(moved[calm] / unit_db[calm]), _USUAL_SHARE)) / _USUAL_AT
+    unit_db = np.maximum(unit_db * usual, _LEAST_UNIT_DB)
+    return Scale(width, hop, moved / unit_db, np.where(use, 1 / unit_db, 0.0))
 
 
 def _used(levels: Floats) -> NDArray[np.int64]:

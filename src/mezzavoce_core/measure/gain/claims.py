@@ -1,6 +1,7 @@
 """What is special about a move: families of unusual falls and returns are held against the usual ones, each family as a whole.
 
 The likelihood of a family is its mean over all its members: the freest family does not win by its freedom, and one member that fits by luck counts little.
+Members whose ramps are as long as those of the other moves weigh more, the more alike the moves of the programme are.
 """
 
 from collections.abc import Iterator, Mapping, Sequence
@@ -24,25 +25,33 @@ class Family:
     lengths_s: tuple[float, ...]
     told: float = 0.0
     """Nats from which on it is claimed; set on the tuned half of the evaluation, where hardly a duck without it has that much."""
+    by_length: bool = False
+    """Whether its length is what makes it unusual."""
 
-    def edges(self) -> Iterator[tuple[float, float]]:
-        """Time after speech and length of each member."""
-        begin, end, step = self.after_s
-        return ((float(t), length) for t in np.arange(begin, end, step) for length in self.lengths_s)
+    def edges(self, shared_s: float, own_share: float) -> Iterator[tuple[float, float, float]]:
+        """Time after speech, length and logarithm of the weight of each member, where moves last ``shared_s`` but for a share that have their own."""
+        times = np.arange(*self.after_s)
+        each = 1 / len(self.lengths_s)
+        lengths = [(length, each if self.by_length else own_share * each) for length in self.lengths_s]
+        if not self.by_length:
+            lengths.append((float(np.clip(shared_s, *_USUAL_LENGTHS_S)), 1 - own_share))
+        for length, weight in lengths:
+            yield from ((float(t), length, float(np.log(weight / len(times)))) for t in times)
 
 
+_USUAL_LENGTHS_S = (0.05, 1.3)
 USUAL_FALLS = Family("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0.85, 1.2))
 FALLS = (
-    Family("fall-abrupt", (-0.6, 0.11, 0.02), (0.015,), told=1.5),
-    Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=4.2),
-    Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=2.2),
-    Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=4.7),
+    Family("fall-abrupt", (-0.6, 0.11, 0.02), (0.015,), told=1.8, by_length=True),
+    Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=3.3, by_length=True),
+    Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=2.1),
+    Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=3.65),
 )
 USUAL_RETURNS = Family("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3))
 RETURNS = (
-    Family("return-abrupt", (0.0, 1.3, 0.02), (0.015,), told=4.4),
-    Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=5.0),
-    Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=5.6),
+    Family("return-abrupt", (0.0, 1.3, 0.02), (0.015,), told=4.2, by_length=True),
+    Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=3.4, by_length=True),
+    Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=4.2),
 )
 _DEPTHS_DB, _LIKE_DB, _DEPTH_TOLD = np.arange(2.0, 27.1, 1.0), 1.5, 4.5
 
@@ -58,20 +67,19 @@ def claims(search: Search, k: int) -> Mapping[str, float]:
     for usual, families, ways in ((USUAL_FALLS, FALLS, _falls), (USUAL_RETURNS, RETURNS, _returns)):
         move = search.moves[k]
         assert move is not None
-        common = _worths(search, move, ways(search, k, move, usual))
-        if not common:
+        common = _told(search, move, ways(search, k, move, usual))
+        if common is None:
             continue
         told = []
         for family in families:
-            members = list(ways(search, k, move, family))
-            worths = _worths(search, move, members)
-            if worths and mean_nats(worths) - mean_nats(common) >= family.told:
-                told.append((mean_nats(worths) - mean_nats(common) - family.told, family.name, members[int(np.argmax(worths))]))
+            own = _told(search, move, ways(search, k, move, family))
+            if own is not None and own[0] - common[0] >= family.told:
+                told.append((own[0], family, own[1]))
         if told:
-            nats, name, best = max(told, key=lambda t: t[0])
+            highest, family, best = max(told, key=lambda t: t[0])
             search.curve.exchange([move], [best])
             search.moves[k] = best
-            found[name] = round(nats, 2)
+            found[family.name] = round(highest - common[0] - family.told, 2)
     return found
 
 
@@ -92,23 +100,34 @@ def _own_depth(search: Search, k: int, move: Move) -> float | None:
     return nats if nats >= 0 else None
 
 
-def _worths(search: Search, move: Move, others: Sequence[Move] | Iterator[Move]) -> list[float]:
+def _worths(search: Search, move: Move, others: Sequence[Move]) -> list[float]:
     return [search.curve.worth([move], [other]) for other in others]
 
 
-def _falls(search: Search, k: int, move: Move, family: Family) -> Iterator[Move]:
+def _told(search: Search, move: Move, ways: Iterator[tuple[Move, float]]) -> tuple[float, Move] | None:
+    """The mean likelihood of moves, each with the logarithm of its weight, in nats, and the one that fits best; None where there is none."""
+    found = list(ways)
+    if not found:
+        return None
+    worths = np.array(_worths(search, move, [other for other, _ in found]))
+    weighted = worths + [weight for _, weight in found]
+    highest = float(weighted.max())
+    return highest + float(np.log(np.exp(weighted - highest).sum())), found[int(np.argmax(worths))][0]
+
+
+def _falls(search: Search, k: int, move: Move, family: Family) -> Iterator[tuple[Move, float]]:
     assert move.serves is not None
     before = max((o.return_end_s for o in search.moves[:k] if o is not None), default=0.0)
-    for after, length in family.edges():
+    for after, length, weight in family.edges(search.shared.fall_s, search.shared.own_share):
         end = move.serves[0] + after
         if end - length >= before - _TOUCH_S and end <= move.return_start_s - _SHORTEST_HOLD_S:
-            yield replace(move, fall_start_s=end - length, fall_end_s=end)
+            yield replace(move, fall_start_s=end - length, fall_end_s=end), weight
 
 
-def _returns(search: Search, k: int, move: Move, family: Family) -> Iterator[Move]:
+def _returns(search: Search, k: int, move: Move, family: Family) -> Iterator[tuple[Move, float]]:
     assert move.serves is not None
     after = min((o.fall_start_s for o in search.moves[k + 1 :] if o is not None), default=search.curve.duration_s)
-    for behind, length in family.edges():
+    for behind, length, weight in family.edges(search.shared.return_s, search.shared.own_share):
         begin = move.serves[1] + behind
         if begin + length <= after + _TOUCH_S and begin >= move.fall_end_s + _SHORTEST_HOLD_S:
-            yield replace(move, return_start_s=begin, return_end_s=begin + length)
+            yield replace(move, return_start_s=begin, return_end_s=begin + length), weight

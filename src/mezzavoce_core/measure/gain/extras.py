@@ -20,7 +20,7 @@ _SIMPLER_NATS = 3.0
 """What one move with a rise in it saves against two moves, which have twice as many times of their own."""
 PUMP_NATS = 2.0
 """From here on a duck pumps, all its pauses together; this and the next two are set on the tuned half of the evaluation."""
-STRAY_NATS = 15.0
+STRAY_NATS = 16.0
 SHALLOW_NATS = 2.0
 _SHALLOW_DB, _SHALLOW_ENDS_S, _SHALLOW_STARTS_S = (2.0, 3.0, 4.0, 5.0, 6.5), (-0.35, -0.2, -0.1, 0.0), (0.05, 0.2, 0.4, 0.7)
 _PUMPS_DB, _PUMP_RAMPS_S, _PUMP_DELAYS_S = (3.0, 4.5, 6.0, 8.0, 11.0), (0.03, 0.08, 0.2), (0.0, 0.06, 0.15)

@@ -3,6 +3,8 @@
 from collections.abc import Iterator
 from dataclasses import replace
 
+import numpy as np
+
 from .curve import Curve
 from .moves import Move, Shared, Unit, prior
 from .starts import Start
@@ -21,6 +23,10 @@ _SHARED_STEPS = {
     "return_s": (-0.1, -0.04, -0.02, 0.02, 0.04, 0.1),
 }
 _LEAST = {"depth_db": 0.5, "fall_s": 0.02, "return_s": 0.02}
+_CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
+_SETTLE_STEPS_S = np.arange(-20, 21) * 0.03
+_SETTLE_NATS = 1.5
+"""Scales see the same sound, so that what they tell together counts less."""
 _TOGETHER = {"depth_db": 0.3, "fall_s": 0.03, "return_s": 0.05}
 
 
@@ -66,14 +72,31 @@ class Search:
             gained += best
         return gained
 
-    def _ways(self, k: int, m: Move) -> Iterator[Move]:
-        """Everything that may be changed about a move."""
+    def settle(self, k: int) -> None:
+        """Put each time of a move in the middle of where it may lie: half of what is told lies before it."""
+        for corner in _CORNERS:
+            now = self.moves[k]
+            if now is None:
+                return
+            base, told = self.prior(now), []
+            for step in _SETTLE_STEPS_S:
+                new = replace(now, **{corner: getattr(now, corner) + float(step)})
+                if self._within(k, new) and _possible(new):
+                    told.append((float(step), (self.curve.worth([now], [new]) + self.prior(new) - base) / _SETTLE_NATS))
+            new = replace(now, **{corner: getattr(now, corner) + _middle(told)}) if told else now
+            if self._within(k, new) and _possible(new):
+                self.curve.exchange([now], [new])
+                self.moves[k] = new
+
+    def _within(self, k: int, m: Move) -> bool:
+        """Whether a move keeps clear of its neighbours."""
         before = max((o.return_end_s for o in self.moves[:k] if o is not None), default=float("-inf"))
         after = min((o.fall_start_s for o in self.moves[k + 1 :] if o is not None), default=float("inf"))
-        for new in (*shifted(m), *self._like_others(m)):
-            within = before <= new.fall_start_s and new.return_end_s <= after
-            if within and _possible(new):
-                yield new
+        return before <= m.fall_start_s and m.return_end_s <= after
+
+    def _ways(self, k: int, m: Move) -> Iterator[Move]:
+        """Everything that may be changed about a move."""
+        yield from (new for new in (*shifted(m), *self._like_others(m)) if self._within(k, new) and _possible(new))
 
     def _like_others(self, m: Move) -> tuple[Move, ...]:
         s = self.shared
@@ -130,8 +153,15 @@ def _moved(m: Move) -> Iterator[Move]:
             yield replace(m, return_start_s=m.return_start_s + d, return_end_s=m.return_end_s + d)
             if step > _FAR_S:
                 continue
-            for corner in ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s"):
+            for corner in _CORNERS:
                 yield replace(m, **{corner: getattr(m, corner) + d})
+
+
+def _middle(told: list[tuple[float, float]]) -> float:
+    """The value with as much on either side, from values in order and the logarithm of how likely each is."""
+    values, logs = np.array(told).T
+    shares = np.exp(logs - logs.max())
+    return float(np.interp(0.5, (np.cumsum(shares) - shares / 2) / shares.sum(), values))
 
 
 def _with(m: Move, name: str, value: float) -> Move:
