@@ -30,6 +30,8 @@ TITLES = {
     "surround": "5.1 WAV, {s} min",
     "bands": "stereo WAV, {m} min, with 18 bands on three stems",
 }
+_SAID = ("All that is done", "5.1 WAV of", "A file of ten seconds", "pyloudnorm")
+"""How the sentences below the table begin."""
 _PIECE_S = 10
 _LONG_MINUTES = 20
 
@@ -201,13 +203,14 @@ def page(found, more, pairs, before):
     keys = {key: title.split(",")[0] for key, title in TITLES.items()}
     kept = {k: next((line for line in before.splitlines() if line.startswith(f"| {t},") and ("bands" in line) == (k == "bands")), "") for k, t in keys.items()}
     lines = [found.get(key) or kept[key] for key in TITLES if found.get(key) or kept[key]]
+    said = [next((line for line in (*more, *before.splitlines()) if line.startswith(begin)), "") for begin in _SAID]
     return (
         f"# Speed\n\n`bin/bench` makes the material, measures, and writes this page (median of {pairs} pairs). {machine()}\n\n"
         "The reference is `ffmpeg -af ebur128=peak=true` on the same file; both are whole processes, start included.\n"
         "Lines can be measured again by themselves (`--only`), so they need not be of one run. The line with stems holds placing them, bands and\n"
         "judging, without reading what was done to the music (`--levels-only`); much is found in its material, and judging that is part of it.\n\n"
         "| What | Ratio: one thread (processor time) / two threads (wall) | To reach | Times real time | Share of decoding | Memory |\n"
-        "|---|---|---|---|---|---|\n" + "\n".join(lines) + "\n\n" + "\n\n".join(more) + "\n"
+        "|---|---|---|---|---|---|\n" + "\n".join(lines) + "\n\n" + "\n\n".join(filter(None, said)) + "\n"
     )
 
 
