@@ -78,25 +78,23 @@ class Search:
             now = self.moves[k]
             if now is None:
                 return
-            base, told = self.prior(now), []
-            for step in _SETTLE_STEPS_S:
-                new = replace(now, **{corner: getattr(now, corner) + float(step)})
-                if self._within(k, new) and _possible(new):
-                    told.append((float(step), (self.curve.worth([now], [new]) + self.prior(new) - base) / _SETTLE_NATS))
+            base, room = self.prior(now), self._room(k)
+            ways = [(float(step), replace(now, **{corner: getattr(now, corner) + float(step)})) for step in _SETTLE_STEPS_S]
+            told = [(step, (self.curve.worth([now], [new]) + self.prior(new) - base) / _SETTLE_NATS) for step, new in ways if _fits(new, room)]
             new = replace(now, **{corner: getattr(now, corner) + _middle(told)}) if told else now
-            if self._within(k, new) and _possible(new):
+            if _fits(new, room):
                 self.curve.exchange([now], [new])
                 self.moves[k] = new
 
-    def _within(self, k: int, m: Move) -> bool:
-        """Whether a move keeps clear of its neighbours."""
+    def _room(self, k: int) -> tuple[float, float]:
+        """From when to when a move keeps clear of its neighbours."""
         before = max((o.return_end_s for o in self.moves[:k] if o is not None), default=float("-inf"))
-        after = min((o.fall_start_s for o in self.moves[k + 1 :] if o is not None), default=float("inf"))
-        return before <= m.fall_start_s and m.return_end_s <= after
+        return before, min((o.fall_start_s for o in self.moves[k + 1 :] if o is not None), default=float("inf"))
 
     def _ways(self, k: int, m: Move) -> Iterator[Move]:
         """Everything that may be changed about a move."""
-        yield from (new for new in (*shifted(m), *self._like_others(m)) if self._within(k, new) and _possible(new))
+        room = self._room(k)
+        yield from (new for new in (*shifted(m), *self._like_others(m)) if _fits(new, room))
 
     def _like_others(self, m: Move) -> tuple[Move, ...]:
         s = self.shared
@@ -123,6 +121,11 @@ class Search:
 
     def _worth_shared(self, alike: list[int], name: str, value: float) -> float:
         return sum(self.curve.worth([m], [_with(m, name, value)]) for k in alike if (m := self.moves[k]) is not None)
+
+
+def _fits(m: Move, room: tuple[float, float]) -> bool:
+    """Whether it is a move, and inside its room."""
+    return room[0] <= m.fall_start_s and m.return_end_s <= room[1] and _possible(m)
 
 
 def _possible(m: Move) -> bool:
