@@ -12,6 +12,11 @@ def main() -> int:
         from .confined import main as confined
 
         return confined()
+    from .media.asking import ask
+    from .options import files
+
+    # What the files say about themselves is found out while the compiler is coming up.
+    ask(files(sys.argv[1:]))
     from .cli import main as command
 
     return command()

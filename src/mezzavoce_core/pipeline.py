@@ -16,7 +16,7 @@ from .judge.model import Judgement
 from .judge.spec import Spec
 from .measure.captions import Caption
 from .measure.loudness import MOMENTARY_TICKS, integrated
-from .measure.measurement import ROLES, Measurement, StemLevels
+from .measure.measurement import Measurement, StemLevels
 from .measure.meter import Levels, Meter, Wanted
 from .measure.programme import Part, Programme, by_hand, whole
 from .measure.rest import find_rest, holders, leaked_db
@@ -28,6 +28,7 @@ from .media.layouts import pairs
 from .media.probe import FileInfo
 from .media.source import Sound, Source, open_sound
 from .remainder import missing_role, remainder
+from .roles import ROLES
 from .signal.bands import FRAMES_PER_S as BANDS_PER_S
 from .signal.spectrum import FRAMES_PER_S as SPECTRA_PER_S
 from .signal.spectrum import SILENCE
@@ -172,22 +173,15 @@ class _Reader:
     shares: _Shares
 
     def meter(self, source: Source, k: int, doing: str, wanted: Wanted, *, skip: int = 0, sketch: Sketch | None = None) -> Levels:
-        """Meter one source, sketching it on the way; ``skip`` samples are dropped at the start, or silence put there where it is negative."""
+        """Meter one source, sketching it (as it lies) on the way; ``skip`` samples are dropped at the start, or silence put there where it is negative."""
         rate_hz, info = self.mix.sample_rate_hz, source.info
         meter = Meter(rate_hz, info.channels, wanted, pairs=pairs(info.layout, info.channels), helper=self.helper)
         tell = self.shares.of(k, doing)
         with closing(decode.blocks(source, rate_hz=rate_hz, ahead=self.helper is not None)) as blocks:  # type: ignore[type-var]
-            for block in _moved(_sketched(blocks, sketch), skip, rate_hz * decode.block_seconds(rate_hz, info.channels)):
-                meter.feed(block)
+            for block in _moved(blocks, skip, rate_hz * decode.block_seconds(rate_hz, info.channels)):
+                meter.feed(block, sketch.feed if sketch is not None else None)
                 tell(meter.seconds)
         return meter.finish()
-
-
-def _sketched(blocks: Iterator[decode.Samples], sketch: Sketch | None) -> Iterator[decode.Samples]:
-    for block in blocks:
-        if sketch is not None:
-            sketch.feed(block)
-        yield block
 
 
 def _moved(blocks: Iterator[decode.Samples], skip: int, size: int) -> Iterator[decode.Samples]:

@@ -10,11 +10,11 @@ import numpy as np
 import soundfile
 
 from .errors import StemError, UsageError
-from .measure.measurement import ROLES
 from .measure.stems import find_delay, fit_gains
 from .media.decode import Samples, window
 from .media.source import Sound, Source, open_sound
 from .remainder import missing_role
+from .roles import ROLES
 from .signal.bells import Bell
 from .units import Floats, amplitude_to_db, db_to_amplitude
 

@@ -4,10 +4,11 @@ from typing import Any
 
 import numpy as np
 
+from .judge.deepening import deepen
 from .measure.meter import Meter, Wanted
 from .measure.music_gain import find_gain
 from .measure.sketch import Sketch
-from .media.unpack import highest_bits, planar, unpack_24
+from .media.unpack import highest_bits, planar, unpack_24, unpack_24_pairs
 from .signal.spectrum import COLUMNS
 
 
@@ -30,7 +31,10 @@ def main() -> None:
     levels[600:900] -= np.float32(10)
     find_gain(levels, [(12.2, 17.5)])
     unpack_24(np.zeros(3, dtype="<u4"), out[0])
+    unpack_24_pairs(np.zeros(6, dtype="<u4"), np.zeros((4, 2), dtype=np.int32), out, 0, 3)
     highest_bits(out[0].view(np.uint32))
+    changes = np.ones((2, 2, 2, 3))
+    deepen(np.ones((3, 2)), np.ones((2, 2)), changes, np.zeros(2), np.ones(2), np.ones(3, dtype=np.int64), np.zeros(2, dtype=np.int64), np.ones((5, 2)))
 
 
 if __name__ == "__main__":

@@ -5,9 +5,11 @@ import unittest
 import numpy as np
 from scipy.signal import freqz, sosfilt
 
+from mezzavoce_core.judge.deepening import DONE, IN_VAIN, deepen
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.model import SHOULD
 from mezzavoce_core.judge.spec import Limits, Spec
+from mezzavoce_core.measure.audibility import audibility
 from mezzavoce_core.signal.bells import Bell, k_response, power_response
 from tests.signals import RATE, noise, talk, three_stems
 
@@ -41,6 +43,57 @@ class BellTest(unittest.TestCase):
 
     def test_k_weighting_at_1_khz_is_0_691_db(self):
         self.assertAlmostEqual(10 * np.log10(k_response(np.array([997.0]))[0]), 0.691, delta=0.01)
+
+
+class DeepenTest(unittest.TestCase):
+    """The compiled search against the same rule written down plainly, on small made-up ground."""
+
+    def setUp(self):
+        dice = np.random.default_rng(4)
+        self.energies = np.stack([dice.uniform(-60, -40, 18), 10 ** dice.uniform(-6, -4, 18), 10 ** dice.uniform(-9, -7, 18)])
+        self.weights = np.stack([audibility(np.eye(18) * 99, np.full((18, 18), 50.0)), dice.uniform(0.5, 2, 18)])
+        reach = np.abs(np.arange(18)[:, None] - np.arange(18))
+        # A bell takes a decibel where it stands, half of one beside it.
+        self.changes = 10 ** (-0.1 * np.clip(1 - reach / 2, 0, 1))[:, None, :, None] * np.ones((18, 12, 18, 1))
+
+    def deepen(self, audible, gone=-np.inf, most=3):
+        depths = np.zeros(18, dtype=np.int64)
+        wanted, costs, rules = np.array([audible, gone]), np.array([0.01, self.energies[1].sum()]), np.array([most, 3, 12])
+        return deepen(self.energies, self.weights, self.changes, wanted, costs, rules, depths, np.empty((3, 18))), depths
+
+    def heard(self, depths):
+        factor = np.prod(self.changes[:, 0, :, 0] ** depths[:, None], axis=0)
+        return float(audibility(self.energies[0], 10 * np.log10(self.energies[2] + self.energies[1] * factor)))
+
+    def test_it_stops_as_soon_as_enough_is_heard(self):
+        now = self.heard(np.zeros(18))
+        code, depths = self.deepen(now + 0.05)
+        self.assertEqual(code, DONE)
+        self.assertGreaterEqual(self.heard(depths), now + 0.05 - 1e-9)
+        self.assertLess(self.heard(depths) - now, 0.05 + 0.01, depths)
+
+    def test_the_first_step_gains_most_for_what_it_takes(self):
+        now, power = self.heard(np.zeros(18)), self.energies[1].sum()
+        _, depths = self.deepen(now + 1e-6)
+        gains = []
+        for band in range(18):
+            one = np.eye(18)[band]
+            factor = self.changes[band, 0, :, 0]
+            taken = (self.energies[1] * (1 - factor)) @ self.weights[1]
+            gains.append((self.heard(one) - now) / (taken / power + 0.01))
+        self.assertEqual(depths.tolist(), np.eye(18, dtype=int)[int(np.argmax(gains))].tolist())
+
+    def test_rules_are_kept_and_what_cannot_be_reached_is_said(self):
+        code, depths = self.deepen(1.1)
+        self.assertEqual(code, IN_VAIN)
+        where = np.flatnonzero(depths)
+        self.assertEqual((len(where), depths.max()), (3, 12))
+        self.assertGreaterEqual(np.diff(where).min(), 3)
+
+    def test_power_has_to_go_as_well(self):
+        code, depths = self.deepen(0.0, gone=0.1 * float((self.energies[1] * self.weights[1]).sum()))
+        self.assertEqual(code, DONE)
+        self.assertGreater(depths.sum(), 0)
 
 
 class CarveTest(unittest.TestCase):

@@ -8,6 +8,7 @@ import numpy as np
 from mezzavoce_core.judge import registry, remedies
 from mezzavoce_core.judge.causes import merge
 from mezzavoce_core.judge.judging import gather, judge
+from mezzavoce_core.judge.kinds import duck_one_sided, voice_low
 from mezzavoce_core.judge.model import FAMILIES, MUST, NOTE, SHOULD, Finding, Point
 from mezzavoce_core.judge.prediction import around, gain_curve, integrated_with, ratio_over, with_gain
 from mezzavoce_core.judge.spec import DEFAULT, Limits, Spec
@@ -327,6 +328,35 @@ class PredictionTest(unittest.TestCase):
 
     def test_whole_gain_without_a_level(self):
         self.assertEqual(remedies.whole_gain(self.evidence, -2.0).predicted_integrated_lufs, self.evidence.loudness.integrated_lufs - 2.0)
+
+
+class ShortcutsTest(unittest.TestCase):
+    """What is computed all at once is what it would be one by one."""
+
+    def test_the_first_step_that_does_wherever_one_looks_first(self):
+        for first in range(1, 60):
+            for guess in (-5.0, 1.0, first - 3.5, first, first + 7.2, 300.0, float("nan")):
+                asked = []
+                found = remedies.first_step(lambda step, first=first, asked=asked: asked.append(step) or step >= first, guess)
+                self.assertEqual(found, min(first, 48), guess)
+                self.assertLess(len(asked), 14)
+        asked = []
+        remedies.first_step(lambda step: asked.append(step) or step >= 20, 20.0)
+        self.assertEqual(len(asked), 2)
+
+    def test_a_level_against_all_others(self):
+        dice = np.random.default_rng(1)
+        for count in range(3, 12):
+            levels = dice.integers(0, 5, count).astype(float)
+            wanted = [level - np.median(np.delete(levels, k)) for k, level in enumerate(levels)]
+            np.testing.assert_allclose(voice_low.off_from_median(levels), wanted)
+
+    def test_the_balance_of_sides_all_over_the_programme(self):
+        dice = np.random.default_rng(2)
+        for length, holes in ((5, 0), (100, 0.1), (1000, 0), (1000, 0.01)):
+            sides = np.where(dice.random(length) < holes, np.nan, dice.normal(size=length))
+            one_by_one = [off for k in range(0, length, 15) if (off := duck_one_sided.stands_off(sides, k, k + 30)) is not None]
+            np.testing.assert_allclose(np.sort(duck_one_sided.anywhere(sides)), np.sort(one_by_one or [0.0]))
 
 
 class RegistryTest(unittest.TestCase):

@@ -11,9 +11,10 @@ from pathlib import Path
 from unittest import mock
 
 import numpy as np
+import soundfile
 
 from mezzavoce_core.errors import BadSamples, BrokenOff, MediaError, TimecodeError, ToolFailed
-from mezzavoce_core.media import decode, layouts, riff
+from mezzavoce_core.media import asking, decode, layouts, riff
 from mezzavoce_core.media.probe import DEFAULT_RATE, FileInfo, probe
 from mezzavoce_core.media.source import Sound, open_sound
 from tests.signals import RATE, noise, sine, stereo, write_float_wav, write_wav
@@ -108,9 +109,21 @@ class ProbeTest(FolderTest):
 
     def test_a_missing_tool_is_worth_another_try(self):
         path = self.wav()
-        with mock.patch("subprocess.run", side_effect=FileNotFoundError), self.assertRaises(ToolFailed) as caught:
+        with mock.patch("subprocess.Popen", side_effect=FileNotFoundError), self.assertRaises(ToolFailed) as caught:
             probe(path)
         self.assertTrue(caught.exception.temporary)
+
+    def test_a_question_put_early_is_not_put_twice(self):
+        path = self.wav()
+        asking.ask([path, self.folder / "nowhere.wav", self.folder])
+        with mock.patch("subprocess.Popen", side_effect=AssertionError("asked again")):
+            self.assertEqual((probe(path).channels, probe(path, "by another name").name), (2, "by another name"))
+
+    def test_a_file_that_changed_since_is_asked_again(self):
+        path = self.wav(seconds=2)
+        asking.ask([path])
+        write_wav(path, stereo(sine(-20, 5)))
+        self.assertEqual(probe(path).duration_s, 5)
 
 
 class RiffTest(FolderTest):
@@ -165,6 +178,14 @@ class DecodeTest(FolderTest):
         for bits, step in ((16, 2**-15), (24, 2**-23), (32, 1e-7)):
             path = write_wav(self.folder / f"{bits}.wav", signal, bits=bits)
             np.testing.assert_allclose(self.whole(path), signal, atol=step * 1.01)
+
+    def test_24_bits_of_any_length_are_exact(self):
+        for channels in (1, 2, 3):
+            for frames in (RATE, RATE + 1, RATE + 2, RATE + 3):
+                path = self.folder / "odd.wav"
+                soundfile.write(path, np.clip(noise(2 * channels, -12), -1, 1).reshape(-1, channels)[:frames], RATE, "PCM_24")
+                wanted, _ = soundfile.read(path, dtype="float32", always_2d=True)
+                np.testing.assert_array_equal(self.whole(path), wanted, f"{channels} channels, {frames} frames")
 
     def test_blocks_begin_on_whole_seconds(self):
         path = self.wav(seconds=9.5)

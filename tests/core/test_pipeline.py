@@ -20,9 +20,9 @@ from mezzavoce_core.exchange.document import document
 from mezzavoce_core.exchange.features import read_features
 from mezzavoce_core.exchange.series import series
 from mezzavoce_core.judge.spec import DEFAULT
-from mezzavoce_core.measure.measurement import ROLES
 from mezzavoce_core.media.source import Sound
 from mezzavoce_core.pipeline import Job, Judging, Stem, measure, run
+from mezzavoce_core.roles import ROLES
 from tests.signals import RATE, automated, chord, noise, sine, stereo, talk, write_wav
 
 SPANS = [(8.0, 14.0), (24.0, 30.0)]

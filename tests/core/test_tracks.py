@@ -15,11 +15,11 @@ from mezzavoce_core import cli
 from mezzavoce_core.errors import LayoutError, MezzavoceError, TrackMapError
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.spec import DEFAULT
-from mezzavoce_core.measure.measurement import ROLES
 from mezzavoce_core.media import decode, layouts, tracks
 from mezzavoce_core.media.probe import FileInfo, Stream, probe
 from mezzavoce_core.media.source import Sound, open_sound
 from mezzavoce_core.pipeline import Job, measure
+from mezzavoce_core.roles import ROLES
 from tests.core.test_media import FolderTest, ffmpeg
 from tests.signals import RATE, noise, sine, stereo, write_wav
 

@@ -6,7 +6,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from ..measure.audibility import audibility, levels_db
+from ..measure.audibility import WEIGHTS, audibility, levels_db
 from ..measure.balance import Balance, band_levels, loudest_under
 from ..measure.loudness import mean_lufs
 from ..signal.bands import CENTRES_HZ
@@ -36,18 +36,19 @@ class _Ground:
     voice: float
     background: float
 
-    def audible(self, factors: Floats) -> Floats:
-        """Audibility with factors ``(…, bands)`` on what is cut."""
-        return audibility(self.voice_db, levels_db(self.rest + self.cut * factors))
+    @property
+    def energies(self) -> Floats:
+        """The three of them ``(3, bands)``."""
+        return np.stack([self.voice_db, self.cut, self.rest])
 
-    def taken(self, factors: Floats) -> Floats:
-        """K-weighted power that goes."""
-        taken: Floats = (self.cut * (1 - factors)) @ _weights()
-        return taken
+    def audible(self, factor: Floats) -> float:
+        """Audibility with a factor ``(bands,)`` on what is cut."""
+        return float(audibility(self.voice_db, levels_db(self.rest + self.cut * factor)))
 
     def ratio(self, factor: Floats) -> float:
         """Voice over background in LU."""
-        return float(power_to_lufs(self.voice) - power_to_lufs(max(self.background - float(self.taken(factor)), 1e-12)))
+        taken = float((self.cut * (1 - factor)) @ _weights())
+        return float(power_to_lufs(self.voice) - power_to_lufs(max(self.background - taken, 1e-12)))
 
 
 def carve(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], *, audible: float, ratio: float | None = None) -> Remedy | None:
@@ -62,23 +63,15 @@ def carve(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int6
     ground = _ground(balance, blocks, role)
     if ground is None:
         return None
+    from .deepening import DONE, deepen  # noqa: PLC0415  (a compiled loop, for which not every process waits)
+
     depths = np.zeros(len(_CENTRES), dtype=np.int64)
-
-    def done(factor: Floats) -> bool:
-        return bool(ground.audible(factor) >= audible + _BEYOND) and (ratio is None or ground.ratio(factor) >= ratio)
-
-    factor: Floats = np.ones(len(_CENTRES))
-    while not done(factor):
-        tried = _may_deepen(depths)
-        if not len(tried):
-            return None
-        deeper = (_at_places(depths) * _one_deeper()[tried, depths[tried]]).mean(axis=2)
-        gained = _gained(ground, factor, deeper, depths[tried])
-        best = int(np.argmax(gained))
-        if gained[best] <= 0:
-            return None
-        depths[tried[best]] += 1
-        factor = deeper[best]
+    weights, changes = np.array([WEIGHTS, _weights()]), _one_deeper()
+    wanted = np.array([audible + _BEYOND, -np.inf if ratio is None else ground.background - ground.voice / db_to_power(ratio)])
+    costs, rules = np.array([_DEPTH_COSTS, ground.background]), np.array([MOST_BELLS, _NEAREST, DEEPEST_DB])
+    room = np.empty((2 + changes.shape[-1], len(_CENTRES)))
+    if deepen(ground.energies, weights, changes, wanted, costs, rules, depths, room) != DONE:
+        return None
     if not depths.any():
         return None
     depths = np.where(depths > 0, np.maximum(depths, SHALLOWEST_DB), 0)
@@ -92,7 +85,7 @@ def carve(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int6
         points=tuple(Point(round(min(max(t, 0.0), evidence.duration_s), 3), 0.0) for t in times),
         bands=bells,
         predicted_speech_to_background_lu=ground.ratio(factor),
-        predicted_audibility=float(ground.audible(factor)),
+        predicted_audibility=ground.audible(factor),
         predicted_integrated_lufs=evidence.loudness.integrated_lufs,
     )
 
@@ -133,19 +126,3 @@ def _at_places(depths: NDArray[np.int64]) -> Floats:
     """Factor of bells of some depths ``(bands,)`` at the places of every band."""
     places: Floats = np.prod(_bells()[np.arange(len(depths)), depths], axis=0)
     return places
-
-
-def _may_deepen(depths: NDArray[np.int64]) -> NDArray[np.int64]:
-    """Bands whose bell may become a decibel deeper: not too many bells, none too deep, none too near another."""
-    chosen = np.flatnonzero(depths)
-    near = np.abs(np.arange(len(depths))[:, None] - chosen).min(axis=1, initial=len(depths)) < _NEAREST
-    fresh = ~near if len(chosen) < MOST_BELLS else np.zeros(len(depths), dtype=np.bool_)
-    return np.flatnonzero(fresh | ((depths > 0) & (depths < DEEPEST_DB)))
-
-
-def _gained(ground: _Ground, before: Floats, after: Floats, depth_db: NDArray[np.int64]) -> Floats:
-    """Audibility won for what goes: the background's power, and the more the deeper the bell is already, since deep cuts are heard as such."""
-    won = ground.audible(after) - ground.audible(before)
-    taken = ground.taken(after) - ground.taken(before)
-    gained: Floats = won / (taken / ground.background + _DEPTH_COSTS * (1 + depth_db))
-    return gained

@@ -5,7 +5,8 @@ Lowering and raising are equals: the one that needs less and has the headroom co
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cache, cached_property
+from math import ceil, isfinite
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,6 +28,7 @@ RETURN_S = 0.8
 LARGEST_DB = 24.0
 FADED_DB = -40.0
 _STEP_DB = 0.5
+_STEPS = round(LARGEST_DB / _STEP_DB)
 # A remedy aims a little beyond the limit, so that rounding to 0.1 does not bring the fault back.
 _BEYOND_LU = 0.2
 
@@ -129,6 +131,10 @@ class _Search:
         here: NDArray[np.int64] = self.blocks - self.first // TICKS_PER_BLOCK
         return here
 
+    def gap_in(self, balance: Balance) -> float:
+        """The gap in this part, changed or as it is."""
+        return ratio_over(balance, self.here) if self.gap is None else self.gap(balance, self.first)
+
     def changed(self, role: str, points: Sequence[Point]) -> Balance:
         """The part with level points."""
         return with_gain(self.part, role, gain_curve(points, len(self.part.voice), self.first))
@@ -143,18 +149,12 @@ class _Search:
         def points(steps: int) -> tuple[Point, ...]:
             return hold_points(self.evidence, self.in_s, self.out_s, way.sign * steps * _STEP_DB)
 
+        @cache
         def reached(steps: int) -> float:
-            balance = self.changed(way.role, points(steps))
-            return ratio_over(balance, self.here) if self.gap is None else self.gap(balance, self.first)
+            return self.gap_in(self.changed(way.role, points(steps)))
 
-        # More gain never makes the gap thinner, so halving finds the first step that does.
-        low, high = 1, round(LARGEST_DB / _STEP_DB)
-        while low < high:
-            middle = (low + high) // 2
-            if reached(middle) >= wanted + _BEYOND_LU:
-                high = middle
-            else:
-                low = middle + 1
+        aim = wanted + _BEYOND_LU
+        low = first_step(lambda steps: reached(steps) >= aim, guess=(aim - self.gap_in(self.part)) / _STEP_DB)
         found, amount = reached(low), low * _STEP_DB
         headroom = _headroom_db(self.evidence, self.in_s, self.out_s) if way.action == "raise" else np.inf
         return Remedy(
@@ -167,6 +167,22 @@ class _Search:
             predicted_integrated_lufs=integrated_with(self.evidence, way.role, points(low)),
             enough=bool(found >= wanted and amount <= headroom),
         )
+
+
+def first_step(does: Callable[[int], bool], guess: float) -> int:
+    """The first step that does, or the last one of all; more never does less. ``guess`` says near which one it lies."""
+    first, last = 1, _STEPS
+    at, stride = min(max(first, ceil(guess)), last - 1) if isfinite(guess) else last - 1, 1
+    while first < last:
+        if does(at):
+            last = at
+        else:
+            first = at + 1
+        # In longer and longer strides away from the guess, and by halves once there is something on either side.
+        upward, downward = min(first + stride - 1, last - 1), max(first, last - stride)
+        at = upward if last == _STEPS else downward if first == 1 else (first + last) // 2
+        stride *= 2
+    return first
 
 
 def _checked(search: _Search, cut: Remedy, wanted: float) -> Remedy:

@@ -31,7 +31,8 @@ def lasting(flags: NDArray[np.bool_], *, least_s: float, bridge_s: float) -> lis
 def centred_sums(values: Floats, seconds: float) -> Floats:
     """Sums over a window centred on each tick, shorter at the ends."""
     half = round(seconds * TICKS_PER_S / 2)
-    sums = np.concatenate([[0.0], np.cumsum(values)])
-    places = np.arange(len(values))
-    summed: Floats = sums[np.minimum(places + half, len(values))] - sums[np.maximum(places - half, 0)]
+    sums = np.cumsum(values)
+    # So long at both ends as the window reaches beyond them.
+    sums = np.concatenate([np.zeros(half + 1), sums, np.full(half, sums[-1] if len(sums) else 0.0)])
+    summed: Floats = sums[2 * half : 2 * half + len(values)] - sums[: len(values)]
     return np.maximum(summed, 0.0) if (values >= 0).all() else summed

@@ -10,13 +10,13 @@ from ..units import Floats, power_to_db
 
 WEIGHTS = np.array([83, 95, 150, 289, 440, 578, 653, 711, 818, 844, 882, 898, 868, 844, 771, 527, 364, 185]) / 10000
 """Importance of the bands from 160 Hz to 8 kHz; their sum is 1."""
-_LIFT_DB, _SPAN_DB = 15.0, 30.0
-_NOTHING = 1e-12
+LIFT_DB, SPAN_DB = 15.0, 30.0
+NOTHING = 1e-12
 
 
 def band_audibility(speech_db: Floats, background_db: Floats) -> Floats:
     """Audibility of each band, 0 to 1, from levels ``(…, 18)`` in dB."""
-    heard: Floats = np.clip((speech_db - background_db + _LIFT_DB) / _SPAN_DB, 0.0, 1.0)
+    heard: Floats = np.clip((speech_db - background_db + LIFT_DB) / SPAN_DB, 0.0, 1.0)
     return heard
 
 
@@ -28,5 +28,5 @@ def audibility(speech_db: Floats, background_db: Floats) -> Floats:
 
 def levels_db(energy: Floats) -> Floats:
     """Band levels in dB from mean squares; silence is -120 dB."""
-    levels: Floats = power_to_db(np.maximum(energy, _NOTHING))
+    levels: Floats = power_to_db(np.maximum(energy, NOTHING))
     return levels

@@ -18,8 +18,6 @@ from .programme import Programme
 from .rest import Rest
 from .speech import find_speech
 
-ROLES = ("dialogue", "music", "effects", "background")
-
 
 @dataclass(frozen=True)
 class StemLevels:

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
@@ -92,17 +92,12 @@ class Meter:
         """How much was fed so far."""
         return self._seen / self._rate_hz
 
-    def feed(self, block: NDArray[np.float32]) -> None:
-        """Take the next samples; every block but the last lasts whole seconds."""
+    def feed(self, block: NDArray[np.float32], beside: Callable[[NDArray[np.float32]], None] | None = None) -> None:
+        """Take the next samples; every block but the last lasts whole seconds. ``beside`` does something else with them meanwhile."""
         channels = np.ascontiguousarray(block.T)
-        both: list[Callable[[NDArray[np.float32]], None]] = [self._peaks.feed]
-        both += [part.feed for part in (self._bands, self._spectrum) if part is not None]
-        waiting = [self._helper.submit(work, channels) for work in both] if self._helper else []
-        self._feed_power(channels)
-        for work in both if not waiting else ():
-            work(channels)
-        for job in waiting:
-            job.result()
+        parts = [part.feed for part in (self._bands, self._spectrum, self._peaks) if part is not None]
+        own: list[Callable[[], None]] = [partial(self._feed_power, channels), *([partial(beside, block)] if beside else [])]
+        share(own, [partial(work, channels) for work in parts], self._helper)
 
     def finish(self) -> Levels:
         """Flush the interpolator's tail and hand out what was measured."""
@@ -222,6 +217,19 @@ class _Peaks:
             flat_runs(x, self._before, edges, peaks, max(_FLAT_LEAST, _FLAT_FROM * self._highest[c]), flat)
             part["flat_run"][:, c] = flat
             self._gaps[c].feed(x[self._before : self._before + int(edges[-1])], edges, peaks)
+
+
+def share(own: Sequence[Callable[[], None]], rest: Sequence[Callable[[], None]], helper: Executor | None) -> None:
+    """Do all of it: a helper begins with the ``rest``, longest first; who did his ``own`` takes what the helper has not begun, from the other end."""
+    waiting = [helper.submit(work) for work in rest] if helper else []
+    for work in own:
+        work()
+    for job, work in zip(reversed(waiting), reversed(rest), strict=True) if helper else ((None, work) for work in rest):
+        if job is None or job.cancel():
+            work()
+    for job in waiting:
+        if not job.cancelled():
+            job.result()
 
 
 def tick_edges(first: int, count: int, rate_hz: int) -> NDArray[np.int64]:

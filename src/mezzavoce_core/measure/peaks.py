@@ -28,7 +28,9 @@ def highest_peak(levels: Levels, rate_hz: int) -> tuple[float, int]:
 
 def overs(levels: Levels, rate_hz: int, limit_dbtp: float) -> list[Over]:
     """Every true peak that, rounded to 0.1 dB, passes the limit; in order of time."""
-    found = []
+    found: list[Over] = []
+    if not np.round(amplitude_to_db(levels.true_peak.max(initial=0.0)), 1) > tenth(limit_dbtp):
+        return found
     for channel in range(levels.true_peak.shape[1]):
         level = amplitude_to_db(levels.true_peak[:, channel])
         for first, last in join(runs(np.round(level, 1) > tenth(limit_dbtp)), _ONE_WITHIN_TICKS):

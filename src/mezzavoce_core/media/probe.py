@@ -5,20 +5,18 @@ import subprocess
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 from fractions import Fraction
-from functools import lru_cache
 from math import isfinite
 from pathlib import Path
 from typing import Any
 
 from ..errors import MediaError, TimecodeError, ToolFailed
 from ..timecode import FrameRate, format_timecode, nearest_rate, parse_rate, parse_timecode
+from .asking import answer, forget
 from .layouts import layout_name, says_layout
 from .riff import check_riff
-from .tools import GUARDED, limited
 
 DEFAULT_RATE = FrameRate(Fraction(25))
 LOWEST_RATE_HZ, HIGHEST_RATE_HZ, MOST_CHANNELS = 8000, 384_000, 64
-_PROBE_LIMIT_S = 60
 _VARIES_BEYOND = Fraction(1, 1000)
 
 
@@ -98,8 +96,7 @@ def probe(path: Path, name: str | None = None) -> FileInfo:
         raise MediaError(f"“{name}” is not a file; give a video or audio file.")
     if path.stat().st_size == 0:
         raise MediaError(f"“{name}” is empty; copy or export it again.")
-    stamp = path.stat()
-    facts = _ffprobe(path, name, (stamp.st_mtime_ns, stamp.st_size))
+    facts = _ffprobe(path, name)
     streams = facts.get("streams", [])
     sound = next((s for s in streams if s.get("codec_type") == "audio"), None)
     if sound is None:
@@ -110,16 +107,16 @@ def probe(path: Path, name: str | None = None) -> FileInfo:
     return _facts(facts, name)
 
 
-def _ffprobe(path: Path, name: str, stamp: tuple[int, int]) -> dict[str, Any]:
+def _ffprobe(path: Path, name: str) -> dict[str, Any]:
     try:
-        done = _asked(path, stamp)
+        done = answer(path)
     except FileNotFoundError:
         raise ToolFailed("ffmpeg is not installed; install the package “ffmpeg”.") from None
     except subprocess.TimeoutExpired:
         raise MediaError(f"“{name}” took too long to open; it may be damaged. Export it again.") from None
     if done.returncode < 0:
         # No answer is worth keeping; the next time may give one.
-        _asked.cache_clear()
+        forget()
         raise ToolFailed(f"Reading “{name}” was interrupted; try again.")
     if done.returncode != 0:
         raise MediaError(f"“{name}” is no video or audio file that can be opened, or it is damaged. Export it again, for example as WAV, MOV or MP4.")
@@ -128,13 +125,6 @@ def _ffprobe(path: Path, name: str, stamp: tuple[int, int]) -> dict[str, Any]:
     except ValueError:
         raise MediaError(f"What “{name}” says about itself cannot be read; it may be damaged. Export it again.") from None
     return facts
-
-
-@lru_cache(16)
-def _asked(path: Path, _stamp: tuple[int, int]) -> "subprocess.CompletedProcess[bytes]":
-    """What ffprobe answers; asked once as long as the file stays the same, however many of its sounds are opened under whatever name."""
-    question = ["ffprobe", "-v", "error", *GUARDED, "-show_streams", "-show_format", "-of", "json", f"file:{path.resolve()}"]
-    return subprocess.run(limited(question, _PROBE_LIMIT_S), capture_output=True, stdin=subprocess.DEVNULL, timeout=_PROBE_LIMIT_S, check=False)
 
 
 def _facts(facts: dict[str, Any], name: str) -> FileInfo:

@@ -3,6 +3,8 @@
 from collections.abc import Iterator
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
+from numpy.typing import NDArray
 
 from ...measure.balance import Passage
 from ...measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
@@ -26,7 +28,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         return
     moved = [(p, m) for p in evidence.passages or () if (m := _moved(sides, p)) is not None]
     # A balance that often moves by itself, passage or not, tells little.
-    usual = float(np.percentile(np.abs(_anywhere(sides)), _USUAL_SHARE)) if moved else 0.0
+    usual = float(np.percentile(np.abs(anywhere(sides)), _USUAL_SHARE)) if moved else 0.0
     # Automation that was drawn on one side is about as deep there as it is elsewhere on both.
     least = max(_PLAIN * limit, _MORE * usual, _LIKE_OTHERS * (usual_depth_db(evidence) or 0.0))
     for passage, change in moved:
@@ -67,10 +69,11 @@ def _sides_db(evidence: Evidence) -> Floats | None:
 def _moved(sides: Floats, passage: Passage) -> float | None:
     """By how many dB the balance under a passage stands off from that before and after it; the smaller of both, 0 where they disagree."""
     per_s = TICKS_PER_S // TICKS_PER_BLOCK
-    return _stands_off(sides, round(passage.in_s * per_s), round(passage.out_s * per_s))
+    return stands_off(sides, round(passage.in_s * per_s), round(passage.out_s * per_s))
 
 
-def _stands_off(sides: Floats, begin: int, end: int) -> float | None:
+def stands_off(sides: Floats, begin: int, end: int) -> float | None:
+    """The same for blocks from ``begin`` up to ``end``; None where there is too little to compare."""
     per_s = TICKS_PER_S // TICKS_PER_BLOCK
     reach, aside = round(_REACH_S * per_s), round(_ASIDE_S * per_s)
     around = (sides[max(0, begin - reach) : max(0, begin - aside)], sides[end + aside : end + reach])
@@ -87,10 +90,30 @@ def _between(inside: Floats, around: Floats) -> float | None:
     return float(np.median(inside) - np.median(around))
 
 
-def _anywhere(sides: Floats) -> Floats:
+def anywhere(sides: Floats) -> Floats:
     """How far the balance of 3 s stands off from its surroundings, all over the programme."""
-    found = [_stands_off(sides, k, k + _WINDOW_BLOCKS) for k in range(0, len(sides), _WINDOW_BLOCKS // 2)]
-    return np.array([f for f in found if f is not None] or [0.0])
+    per_s = TICKS_PER_S // TICKS_PER_BLOCK
+    reach, aside = round(_REACH_S * per_s), round(_ASIDE_S * per_s)
+    begins = np.arange(0, len(sides), _WINDOW_BLOCKS // 2)
+    plain = (begins >= reach) & (begins + _WINDOW_BLOCKS + reach <= len(sides))
+    if plain.any():
+        plain[plain] = np.isfinite(sliding_window_view(sides, _WINDOW_BLOCKS + 2 * reach)[begins[plain] - reach]).all(axis=1)
+    # Where nothing is wanting, which is nearly everywhere, all at once.
+    at = begins[plain]
+    inside, before, after = (
+        _medians(sides, at + b, e - b) for b, e in ((0, _WINDOW_BLOCKS), (-reach, -aside), (_WINDOW_BLOCKS + aside, _WINDOW_BLOCKS + reach))
+    )
+    one, other = inside - before, inside - after
+    offs = np.where(one * other > 0, np.where(np.abs(one) <= np.abs(other), one, other), 0.0)
+    found = [off for k in begins[~plain] if (off := stands_off(sides, int(k), int(k) + _WINDOW_BLOCKS)) is not None]
+    return np.concatenate([offs, found]) if len(offs) or found else np.zeros(1)
+
+
+def _medians(values: Floats, begins: NDArray[np.int64], length: int) -> Floats:
+    if not len(begins):
+        return np.zeros(0)
+    medians: Floats = np.median(sliding_window_view(values, length)[begins], axis=1)
+    return medians
 
 
 KIND = Kind("duck-one-sided", "ducking", find)

@@ -22,6 +22,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     mix, file = evidence.measurement.mix, evidence.measurement.file
     names = channel_names(file.layout, file.channels)
     every = overs(mix, file.sample_rate_hz, limit)
+    if not every:
+        return
     level = amplitude_to_db(mix.true_peak.max(axis=1))
     for first, last in join(runs(np.round(level, 1) > limit), TICKS_PER_S):
         in_s, out_s = first / TICKS_PER_S, min(last / TICKS_PER_S, evidence.duration_s)

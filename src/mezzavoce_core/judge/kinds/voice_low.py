@@ -5,6 +5,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from ...measure.balance import Passage, blocks_between
+from ...units import Floats
 from ..model import NOTE, SHOULD, Evidence, Finding, Kind
 from ..remedies import balance_remedies
 
@@ -48,12 +49,20 @@ def off_from_others(evidence: Evidence) -> Sequence[tuple[Passage, float]]:
     known = [(p, p.speech_lufs) for p in evidence.passages or () if p.speech_lufs is not None and p.out_s - p.in_s >= _LEAST_S]
     if limit is None or len(known) < _FEWEST:
         return []
-    found = []
-    for passage, level in known:
-        off = level - float(np.median([other for p, other in known if p is not passage]))
-        if round(abs(off), 1) > limit:
-            found.append((passage, off))
-    return found
+    offs = off_from_median([level for _, level in known])
+    return [(passage, float(off)) for (passage, _), off in zip(known, offs, strict=True) if round(abs(float(off)), 1) > limit]
+
+
+def off_from_median(levels: Sequence[float]) -> Floats:
+    """How far each value is from the median of all the others, of which there are two or more."""
+    values = np.array(levels)
+    order = np.argsort(values, kind="stable")
+    ranked, rank = values[order], np.empty(len(values), dtype=np.int64)
+    rank[order] = np.arange(len(values))
+    # Without a value, those behind it move up by one place.
+    low, high = (len(values) - 2) // 2, (len(values) - 1) // 2
+    off: Floats = values - (ranked[low + (rank <= low)] + ranked[high + (rank <= high)]) / 2
+    return off
 
 
 def find_uneven(evidence: Evidence) -> Iterator[Finding]:

@@ -1,0 +1,3 @@
+"""What a stem can be."""
+
+ROLES = ("dialogue", "music", "effects", "background")
