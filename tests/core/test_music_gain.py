@@ -10,9 +10,12 @@ from mezzavoce_core.measure.ducks import OWN_DEPTH, Duck, MusicGain, with_levels
 from mezzavoce_core.measure.gain.changes import DEGREES, SCALES, changes
 from mezzavoce_core.measure.gain.curve import Curve
 from mezzavoce_core.measure.gain.edges import template, told
+from mezzavoce_core.measure.gain.extras import reach
 from mezzavoce_core.measure.gain.likeness import Pairs, pairs
 from mezzavoce_core.measure.gain.loops import agreed
-from mezzavoce_core.measure.gain.moves import Move
+from mezzavoce_core.measure.gain.moves import Move, Shared, Unit
+from mezzavoce_core.measure.gain.search import Search
+from mezzavoce_core.measure.gain.starts import Start
 from mezzavoce_core.measure.music_gain import find_gain, look_again
 from mezzavoce_core.signal.spectrum import BANDS, FLOOR_DB, FRAMES_PER_S, summed, whole
 from tests.signals import RATE, automated, levels_of
@@ -125,7 +128,7 @@ class FindGainTest(unittest.TestCase):
                 self.assertGreater(found[1].sure(claim), 0.5)
 
     def test_nothing_to_tell_from(self):
-        self.assertEqual(find_gain(np.full((3000, 96), -105, dtype=np.float32), TWO), MusicGain((), 0.0))
+        self.assertEqual(find_gain(np.full((3000, 96), FLOOR_DB, dtype=np.float32), TWO), MusicGain((), 0.0))
         self.assertEqual(find_gain(levels(), []), MusicGain((), 0.0))
 
 
@@ -264,6 +267,38 @@ class CurveTest(unittest.TestCase):
         fall = told(self.found, 0.5, np.array([end]), np.array([10.0]), 1.0, self.curve.weight)[0, 0]
         back = told(self.found, 0.7, np.array([round(17.0 * FRAMES_PER_S)]), np.array([10.0]), -1.0, self.curve.weight)[0, 0]
         self.assertAlmostEqual(fall + back, self.curve.worth([], [move]), delta=0.05 * self.curve.worth([], [move]))
+
+
+class ReachTest(unittest.TestCase):
+    """Speech that is followed by more after a long pause, over which the music stays down."""
+
+    SPEECH = ((10.0, 12.5), (15.5, 19.0), (40.0, 44.0))
+
+    def reached(self, points, moves):
+        found = levels(points)
+        curve = Curve(changes(found, self.SPEECH), pairs(whole(found)), self.SPEECH)
+        units = tuple(Unit(a, b, max(0.0, a - 3), b + 3) for a, b in self.SPEECH)
+        search = Search(curve, Start(0.0, Shared(10.0, 0.5, 0.7), units, moves))
+        reach(search)
+        return search.moves
+
+    def test_to_the_speech_before(self):
+        points = [(9.3, 0), (9.8, -10), (19.3, -10), (20.0, 0)]
+        begun_late = Move(14.8, 15.3, 19.3, 20.0, 10.0, self.SPEECH[1])
+        none, move, other = self.reached(points, (None, begun_late, None))
+        self.assertEqual((none, other, move.serves), (None, None, (10.0, 19.0)))
+        self.assertAlmostEqual(move.fall_end_s, 9.8, delta=0.15)
+
+    def test_to_the_speech_after(self):
+        points = [(9.3, 0), (9.8, -10), (19.3, -10), (20.0, 0)]
+        move, none, _ = self.reached(points, (Move(9.3, 9.8, 12.7, 13.4, 10.0, self.SPEECH[0]), None, None))
+        self.assertEqual((none, move.serves), (None, (10.0, 19.0)))
+        self.assertAlmostEqual(move.return_start_s, 19.3, delta=0.15)
+
+    def test_not_where_the_music_stays_up_there(self):
+        points = [(14.8, 0), (15.3, -10), (19.3, -10), (20.0, 0)]
+        begun = Move(14.8, 15.3, 19.3, 20.0, 10.0, self.SPEECH[1])
+        self.assertEqual(self.reached(points, (None, begun, None)), [None, begun, None])
 
 
 class SpectrumTest(unittest.TestCase):

@@ -15,7 +15,7 @@ from ..measure.meter import Levels
 from ..measure.rest import Rest
 from ..media.probe import FileInfo
 
-FORMAT = "mezzavoce.features/5"
+FORMAT = "mezzavoce.features/6"
 _ARRAYS = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together", "bands", "spectrum")
 
 

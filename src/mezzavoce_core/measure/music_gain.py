@@ -16,7 +16,7 @@ from .ducks import OWN_DEPTH, Duck, MusicGain, Pump, begin_s, touches
 from .gain.changes import changes
 from .gain.claims import claims
 from .gain.curve import Curve
-from .gain.extras import SHORT_PAUSE_S, join, parted, pumps, shallow, strays
+from .gain.extras import SHORT_PAUSE_S, join, parted, pumps, reach, shallow, strays
 from .gain.likeness import neighbours, pairs
 from .gain.moves import Move, Unit
 from .gain.search import Search
@@ -56,6 +56,7 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
     if told:
         search.improve()
         lone = parted(search)
+        reach(search)
         risen = join(search)
         search.improve(2)
         shallow(search)

@@ -14,7 +14,7 @@ from .frames import Bins, Frames
 BANDS = 48
 COLUMNS = 2 * BANDS
 FRAMES_PER_S = 50
-FLOOR_DB = -105.0
+FLOOR_DB = -130.0
 SILENCE = round(100 * FLOOR_DB)
 """What stands for silence."""
 _LOWEST_HZ, _HIGHEST_HZ = 50.0, 15000.0
@@ -27,7 +27,7 @@ class Spectrum:
 
     First come the bands of half the sum of left and right (times the square root of 2) and of all other channels, then those of their
     difference; both together are the power of all channels. Frame k is centred on the middle of the 20 ms that begin at k / 50 s;
-    levels are mean squares of a full-scale square wave's, not under -105 dB.
+    levels are mean squares of a full-scale square wave's, not under -130 dB.
     """
 
     def __init__(self, rate_hz: int, channels: int) -> None:

@@ -23,9 +23,9 @@ DEGREES = 6.0
 _BAND_DEGREES = 1.5
 """The same for each band by itself: what stands far from the others hardly counts."""
 _USUAL_SHARE, _USUAL_AT = 0.8, 1.44
-_DEAD_DB = -92.0
+_DEAD_DB = -100.0
 _UNDER_LOUDEST_DB = 65.0
-_QUIET_DB = -94.0
+_QUIET_DB = -115.0
 _QUIET_SHARE = 0.25
 _CLIP = 4.0
 _LEAST_BANDS = 3

@@ -24,12 +24,14 @@ STRAY_NATS = 16.0
 SHALLOW_NATS = 2.0
 _SHALLOW_DB, _SHALLOW_ENDS_S, _SHALLOW_STARTS_S = (2.0, 3.0, 4.0, 5.0, 6.5), (-0.35, -0.2, -0.1, 0.0), (0.05, 0.2, 0.4, 0.7)
 _PUMPS_DB, _PUMP_RAMPS_S, _PUMP_DELAYS_S = (3.0, 4.5, 6.0, 8.0, 11.0), (0.03, 0.08, 0.2), (0.0, 0.06, 0.15)
+_REACHED_FALLS_S, _REACHED_RETURNS_S = np.arange(-0.6, 0.35, 0.1), np.arange(0.0, 1.3, 0.1)
 _LEAST_PAUSE_S = 0.3
 _LEAST_GAP_S, _GUARD_S, _SETTLED_S = 2.5, 0.6, 3.0
 _STRAY_RAMPS_S = (0.1, 0.3, 0.6)
 _SHORTEST_STRAY_S, _LONGEST_STRAY_S = 0.25, 6.0
 _HELD_LONG_S = 2.0
-_DEEPEST_STRAY_DB = 24.0
+_STRAY_DEPTHS_DB, _STRAY_SHARE = (14.0, 24.0), 1.5
+"""A dip that nobody calls for is about as deep as the other ducks; music that rests for a moment falls further."""
 _DIPS_TRIED, _HEARD_SHARE = 3, 0.9
 
 
@@ -67,6 +69,36 @@ def join(search: Search) -> list[tuple[Move, float]]:
         if len(come) == 2:
             rises.append((come[1], -search.curve.worth([come[1]], [])))
     return rises
+
+
+def reach(search: Search) -> None:
+    """A move reaches over the pause to the speech beside its own, where none was found and the music does not come up between them."""
+    for k in range(len(search.moves)):
+        for beside in (k - 1, k + 1):
+            if not 0 <= beside < len(search.moves) or search.moves[beside] is not None:
+                continue
+            move = search.moves[k]
+            if move is None:
+                break
+            before, after = search.room(min(k, beside)), search.room(max(k, beside))
+            ways = [m for m in _reaching(search, move, search.units[beside]) if before[0] <= m.fall_start_s and m.return_end_s <= after[1]]
+            base = search.prior(move)
+            best = max(((search.curve.worth([move], [m]) + search.prior(m) - base, m) for m in ways), key=lambda way: way[0], default=None)
+            if best is not None and best[0] >= JOINED_NATS:
+                search.curve.exchange([move], [best[1]])
+                search.moves[k] = best[1]
+                search.refine(k)
+
+
+def _reaching(search: Search, move: Move, unit: Unit) -> Iterator[Move]:
+    """A move that begins with speech before its own, or ends with speech after it, with ramps as the others have."""
+    assert move.serves is not None
+    if unit.in_s < move.serves[0]:
+        for end in unit.in_s + _REACHED_FALLS_S:
+            yield replace(move, fall_start_s=float(end) - search.shared.fall_s, fall_end_s=float(end), serves=(unit.in_s, move.serves[1]))
+    else:
+        for begin in unit.out_s + _REACHED_RETURNS_S:
+            yield replace(move, return_start_s=float(begin), return_end_s=float(begin) + search.shared.return_s, serves=(move.serves[0], unit.out_s))
 
 
 def pumps(search: Search, speech: Sequence[tuple[float, float]]) -> list[tuple[Move, float]]:
@@ -206,7 +238,13 @@ def _stray(search: Search, from_s: float, to_s: float) -> tuple[Move, float] | N
     # An edge that lies in silence costs nothing and says nothing.
     edges = ((move.fall_start_s, move.fall_end_s), (move.return_start_s, move.return_end_s))
     surely = worth - curve.by_chance(move) if all(_heard(search, *edge) for edge in edges) else 0.0
-    return (move, surely) if surely >= STRAY_NATS and move.depth_db <= _DEEPEST_STRAY_DB else None
+    return (move, surely) if surely >= STRAY_NATS and move.depth_db <= _deepest_stray_db(search) else None
+
+
+def _deepest_stray_db(search: Search) -> float:
+    least, most = _STRAY_DEPTHS_DB
+    usual_db = search.shared.depth_db if any(m is not None for m in search.moves) else 0.0
+    return min(most, max(least, _STRAY_SHARE * usual_db))
 
 
 def _dips(search: Search, frames: NDArray[np.int64], length_s: float, depths_db: Floats) -> Iterator[Move]:

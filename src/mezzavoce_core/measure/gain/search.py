@@ -78,7 +78,7 @@ class Search:
             now = self.moves[k]
             if now is None:
                 return
-            base, room = self.prior(now), self._room(k)
+            base, room = self.prior(now), self.room(k)
             ways = [(float(step), replace(now, **{corner: getattr(now, corner) + float(step)})) for step in _SETTLE_STEPS_S]
             told = [(step, (self.curve.worth([now], [new]) + self.prior(new) - base) / _SETTLE_NATS) for step, new in ways if _fits(new, room)]
             new = replace(now, **{corner: getattr(now, corner) + _middle(told)}) if told else now
@@ -86,14 +86,14 @@ class Search:
                 self.curve.exchange([now], [new])
                 self.moves[k] = new
 
-    def _room(self, k: int) -> tuple[float, float]:
+    def room(self, k: int) -> tuple[float, float]:
         """From when to when a move keeps clear of its neighbours."""
         before = max((o.return_end_s for o in self.moves[:k] if o is not None), default=float("-inf"))
         return before, min((o.fall_start_s for o in self.moves[k + 1 :] if o is not None), default=float("inf"))
 
     def _ways(self, k: int, m: Move) -> Iterator[Move]:
         """Everything that may be changed about a move."""
-        room = self._room(k)
+        room = self.room(k)
         yield from (new for new in (*shifted(m), *self._like_others(m)) if _fits(new, room))
 
     def _like_others(self, m: Move) -> tuple[Move, ...]:
