@@ -4,14 +4,16 @@ Sources: EBU Tech 3341 (minimum-requirement signals 1 to 6, 9, 12 and 15 to 19),
 ITU-R BS.1770-5 (997 Hz at full scale reads -3.01 LKFS; coefficients at 48 kHz). All values from memory.
 """
 
+import threading
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from itertools import pairwise
 
 import numpy as np
 import scipy.signal
 
 from mezzavoce_core.measure import loudness as loud
-from mezzavoce_core.measure.meter import Meter
+from mezzavoce_core.measure.meter import Meter, share
 from mezzavoce_core.media.layouts import channel_weights
 from mezzavoce_core.signal import filters, kernels, lanes
 from mezzavoce_core.units import amplitude_to_db, power_to_lufs
@@ -163,6 +165,39 @@ class BlocksTest(unittest.TestCase):
         meter = Meter(RATE, 1)
         meter.feed(np.zeros((RATE * 2, 1), dtype=np.float32))
         self.assertEqual(meter.seconds, 2.0)
+
+
+class ShareTest(unittest.TestCase):
+    """Work that two do together."""
+
+    def done_by(self, helper):
+        done = []
+
+        def work(name):
+            return lambda: done.append((name, threading.current_thread().name))
+
+        share([work("own")], [work("long"), work("short")], helper)
+        return dict(done)
+
+    def test_alone_one_does_it_all(self):
+        self.assertEqual(list(self.done_by(None)), ["own", "long", "short"])
+
+    def test_what_a_busy_helper_has_not_begun_is_taken_back(self):
+        here, free = threading.current_thread().name, threading.Event()
+        with ThreadPoolExecutor(1) as helper:
+            helper.submit(free.wait)
+            self.assertEqual(self.done_by(helper), {"own": here, "long": here, "short": here})
+            free.set()
+
+    def test_a_fault_of_the_helper_is_heard(self):
+        begun = threading.Event()
+
+        def fail():
+            begun.set()
+            raise ValueError
+
+        with ThreadPoolExecutor(1) as helper, self.assertRaises(ValueError):
+            share([begun.wait], [fail], helper)
 
 
 class KernelTest(unittest.TestCase):

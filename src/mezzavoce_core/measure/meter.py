@@ -221,13 +221,17 @@ class _Peaks:
 
 def share(own: Sequence[Callable[[], None]], rest: Sequence[Callable[[], None]], helper: Executor | None) -> None:
     """Do all of it: a helper begins with the ``rest``, longest first; who did his ``own`` takes what the helper has not begun, from the other end."""
-    waiting = [helper.submit(work) for work in rest] if helper else []
+    if helper is None:
+        for work in (*own, *rest):
+            work()
+        return
+    waiting = [(helper.submit(work), work) for work in rest]
     for work in own:
         work()
-    for job, work in zip(reversed(waiting), reversed(rest), strict=True) if helper else ((None, work) for work in rest):
-        if job is None or job.cancel():
+    for job, work in reversed(waiting):
+        if job.cancel():
             work()
-    for job in waiting:
+    for job, _ in waiting:
         if not job.cancelled():
             job.result()
 
