@@ -196,6 +196,18 @@ class OddFilesTest(FolderTest):
                 parts.append(-20.0)
         self.assertTrue(all(abs(level + 20) < 0.5 for level in parts), parts)
 
+    def test_nothing_is_lost_where_channels_change_inside(self):
+        transport, parts = self.folder / "both.ts", []
+        for channels in (2, 1, 2):
+            part = self.folder / f"{channels}.ts"
+            ffmpeg("-f", "lavfi", "-i", "sine=d=2.3:r=48000", "-ac", str(channels), "-c:a", "aac", str(part))
+            parts.append(part)
+        transport.write_bytes(b"".join(part.read_bytes() for part in parts))
+        raw = self.folder / "raw.wav"
+        ffmpeg("-i", str(transport), "-ac", "2", str(raw))
+        found = sum(map(len, decode.blocks(opened(transport))))
+        self.assertAlmostEqual(found / RATE, probe(raw).duration_s, delta=0.001)
+
     def test_a_picture_whose_frame_rate_varies(self):
         path = self.folder / "phone.mp4"
         source = write_wav(self.folder / "a.wav", stereo(sine(-20, 4)))

@@ -233,11 +233,13 @@ def _by_channel(block: Samples) -> Samples:
 def _start(pick: Pick, rate_hz: int, complaints: IO[bytes], seek: tuple[str, ...]) -> "subprocess.Popen[bytes]":
     stream = pick.info.streams[pick.stream - 1]
     filters = [] if rate_hz == stream.sample_rate_hz else [f"aresample={rate_hz}:resampler=soxr"]
-    # Many of the codec's frames, a few milliseconds each, at a time: what is done for each of them costs as much as decoding it.
-    filters.append(f"asetnsamples=n={_FRAMES_TOGETHER}:p=0")
+    if pick.info.codec == "aac" and "mp4" in pick.info.container.split(","):
+        # Many of the codec's frames, a few milliseconds each, at a time: what is done for each of them costs as much as decoding it.
+        # Only where channels and rate are set once for the whole file: what waits would be lost where they change.
+        filters.append(f"asetnsamples=n={_FRAMES_TOGETHER}:p=0")
     # One thread each: several decoders run beside each other, and the figure of one must not depend on it.
     command = ["ffmpeg", "-v", "error", "-nostdin", "-threads", "1", *GUARDED, "-vn", "-sn", "-dn", *seek, "-i", f"file:{pick.path.resolve()}"]
-    command += ["-map", f"0:a:{pick.stream - 1}", "-af", ",".join(filters), "-f", "f32le", "-c:a", "pcm_f32le", "-ar", str(rate_hz)]
+    command += ["-map", f"0:a:{pick.stream - 1}", *(("-af", ",".join(filters)) if filters else ()), "-f", "f32le", "-c:a", "pcm_f32le", "-ar", str(rate_hz)]
     # Without this every packet, a few milliseconds of sound, would be handed over by itself.
     command += ["-flush_packets", "0", "pipe:1"]
     seconds = 600 + _SECONDS_PER_SECOND * stream.duration_s

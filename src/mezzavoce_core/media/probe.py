@@ -51,6 +51,7 @@ class FileInfo:
     has_picture: bool
     frame_rate_varies: bool = False
     codec: str = ""
+    container: str = ""
     streams: tuple[Stream, ...] = ()
     picture_s: float | None = None
     """How long the picture lasts, where the file says so."""
@@ -146,6 +147,7 @@ def _facts(facts: dict[str, Any], name: str) -> FileInfo:
         has_picture=picture is not None,
         frame_rate_varies=_varies(picture),
         codec=str(sounds[0].get("codec_name", "")),
+        container=str(facts.get("format", {}).get("format_name", "")),
         streams=streams,
         picture_s=_number(picture.get("duration")) or None if picture else None,
     )
