@@ -18,6 +18,7 @@ missing_system_packages() {
     command -v redis-server >/dev/null || echo redis-server
     command -v ffmpeg >/dev/null || echo ffmpeg
     command -v espeak-ng >/dev/null || echo espeak-ng
+    /sbin/ldconfig -p 2>/dev/null | grep -q 'libFLAC\.so\.12' || echo libflac12
     command -v gcc >/dev/null || echo gcc libc6-dev
     [ -e /usr/include/mariadb/mysql.h ] || echo libmariadb-dev
     command -v pkg-config >/dev/null || echo pkg-config

@@ -17,7 +17,6 @@ from pathlib import Path
 from typing import IO
 
 import numpy as np
-import soundfile
 from numpy.typing import NDArray
 
 from ..errors import BadSamples, BrokenOff, MediaError, StillWritten, ToolFailed
@@ -114,17 +113,20 @@ def _read(pick: Pick, rate_hz: int, frames: int, *, ahead: bool) -> tuple[Iterat
         pcm = read_riff(pick.path, pick.info.name)
         if pcm is not None and (pcm.channels, pcm.rate_hz) == (stream.channels, rate_hz):
             return _read_pcm(pick.path, pcm, frames), pcm.encoding.startswith("i")
-        if pick.info.codec == "flac" and not pick.info.has_picture and _is_flac(pick.path):
-            name = pick.info.name
-            # Decoding is most of the work here, and FLAC can be entered anywhere: two readers take turns.
-            turns = [_ahead(_read_flac(pick.path, name, frames, first, 2)) for first in (0, 1)] if ahead else []
-            return _by_turns(turns) if ahead else _read_flac(pick.path, name, frames), True
+        if pick.info.codec == "flac" and not pick.info.has_picture and (native := _native_flac(pick, frames, ahead=ahead)) is not None:
+            return native, True
     return _read_ffmpeg(pick, rate_hz, frames), False
 
 
-def _is_flac(path: Path) -> bool:
-    with path.open("rb") as file:
-        return file.read(4) == b"fLaC"
+def _native_flac(pick: Pick, frames: int, *, ahead: bool) -> Iterator[Samples] | None:
+    from . import flac  # noqa: PLC0415  (what is called back while it decodes takes a moment to load)
+
+    if flac.stream_info(pick.path) is None:
+        return None
+    if not ahead:
+        return flac.read(pick.path, pick.info.name, frames)
+    # Decoding is most of the work here, and FLAC can be entered anywhere: two readers take turns.
+    return _by_turns([_ahead(flac.read(pick.path, pick.info.name, frames, first, 2)) for first in (0, 1)])
 
 
 def _read_pcm(path: Path, pcm: Pcm, frames: int) -> Iterator[Samples]:
@@ -172,23 +174,6 @@ def _pairs_of_24(raw: NDArray[np.uint8], _encoding: str, frames: int, room: Samp
 def _words_of_24(raw: NDArray[np.uint8], count: int) -> NDArray[np.uint32]:
     """Four numbers lie in three words; what is wanting in the last three is what was there before, and is not looked at."""
     return raw[: -(-count // 4) * 12].view("<u4")
-
-
-def _read_flac(path: Path, name: str, frames: int, first: int = 0, step: int = 1) -> Iterator[Samples]:
-    """Blocks ``first``, ``first + step`` and so on."""
-    try:
-        with soundfile.SoundFile(path) as file:
-            at = first * frames
-            while at < file.frames or step == 1:
-                if step > 1:
-                    file.seek(at)
-                block = file.read(frames, dtype="float32", always_2d=True)
-                if not len(block):
-                    return
-                yield _by_channel(block)
-                at += frames * step
-    except soundfile.LibsndfileError as error:
-        raise MediaError(f"The sound of “{name}” cannot be decoded ({error.error_string}). Export it again, for example as WAV.") from None
 
 
 def _by_turns(readers: Sequence[Iterator[Samples]]) -> Iterator[Samples]:
