@@ -124,7 +124,8 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
 
 
 def _wanted(job: Job, role: str) -> Wanted:
-    return Wanted(between_samples=False, faults=False, bands=True, spectrum=role == "music" and not job.levels_only)
+    # How far a voice can be raised depends on its peaks; nobody asks for those of the others.
+    return Wanted(peaks=role == "dialogue", between_samples=False, faults=False, bands=True, spectrum=role == "music" and not job.levels_only)
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,7 @@
 """The 18 one-third-octave bands: levels, edges, rates, portions."""
 
 import unittest
+from unittest import mock
 
 import numpy as np
 from scipy import signal as reference
@@ -65,6 +66,25 @@ class BandsTest(unittest.TestCase):
             whole = banded(x, rate_hz)
             for portions in ([7] * 9000, [1, 2, 3, 38, 39, 40, 41] * 9, [48000, 1], [24001, 30000]):
                 np.testing.assert_array_equal(banded(x, rate_hz, portions), whole)
+
+    def test_channels_alike_give_the_same_as_when_both_are_looked_at(self):
+        dice = np.random.default_rng(4)
+        voice = dice.standard_normal(150000).astype(np.float32)
+        voice[40000:90000] = 0
+        beside = np.where(np.arange(len(voice)) < 100001, voice, dice.standard_normal(len(voice))).astype(np.float32)
+        for x in (np.stack([voice, voice]), np.stack([voice, beside]), np.stack([beside, voice])):
+            with mock.patch("mezzavoce_core.signal.bands._alike", return_value=False):
+                both = banded(x, 48000)
+            for portions in (None, [50000, 50001], [7] * 2000):
+                np.testing.assert_array_equal(banded(x, 48000, portions), both)
+
+    def test_silence_is_silent_and_what_is_round_it_stays(self):
+        x = np.random.default_rng(6).standard_normal((2, 96000)).astype(np.float32)
+        gap = x.copy()
+        gap[:, 24000:72000] = 0
+        found, whole = banded(gap, 48000), banded(x, 48000)
+        self.assertEqual(found[6:14].max(), 0)
+        np.testing.assert_array_equal(found[[*range(4), *range(16, 20)]], whole[[*range(4), *range(16, 20)]])
 
     def test_channels_add_up_and_counts(self):
         x = np.random.default_rng(3).standard_normal((2, 48000)).astype(np.float32)

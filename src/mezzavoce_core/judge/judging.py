@@ -26,7 +26,7 @@ def judge(
     What was set by hand (times of the file) wins over what was measured; without a ``programme`` head and tail are found and left out.
     """
     evidence = gather(measurement, spec, corrections, programme, captions)
-    findings = tuple(_sourced(evidence, f) for f in merge(_careful(f) for kind in KINDS for f in kind.find(evidence)))
+    findings = tuple(_sourced(evidence, f.mended()) for f in merge(_careful(f) for kind in KINDS for f in kind.find(evidence)))
     share = clear_share(evidence.local_ratio_lu, spec.limits.clearance_lu) if spec.limits.clearance_lu is not None else None
     return Judgement(evidence, findings, share)
 

@@ -1,7 +1,7 @@
 """The values of judging: what the machine says and what would mend it."""
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -12,7 +12,7 @@ from ..measure.balance import Balance, Passage
 from ..measure.captions import Captions
 from ..measure.cues import Cue
 from ..measure.ducks import Duck
-from ..measure.loudness import MOMENTARY_TICKS, Loudness, at_blocks, loudness, moving_mean
+from ..measure.loudness import MOMENTARY_TICKS, Gated, Loudness, at_blocks, loudness, moving_mean
 from ..measure.measurement import Measurement
 from ..measure.meter import TICKS_PER_S
 from ..measure.programme import Programme
@@ -55,6 +55,10 @@ class Remedy:
     """Whether the fault is gone afterwards, with the headroom that there is."""
 
 
+Remedies = tuple[Remedy | None, tuple[Remedy, ...]]
+"""The remedy and its alternatives."""
+
+
 @dataclass(frozen=True)
 class Finding:
     """A fault, from ``in_s`` to ``out_s``. ``measured`` and ``limit`` are the figure and the limit it is named after, in ``unit``."""
@@ -75,8 +79,17 @@ class Finding:
     also: tuple[str, ...] = ()
     remedy: Remedy | None = None
     alternatives: tuple[Remedy, ...] = ()
+    mend: "Callable[[], Remedies] | None" = field(default=None, compare=False, repr=False)
+    """How ``remedy`` and ``alternatives`` are worked out where that takes its time: only for findings that are kept."""
     details: Mapping[str, Any] = field(default_factory=dict)
     """What a page shows beside the figures, as JSON types; times in seconds of the file."""
+
+    def mended(self) -> "Finding":
+        """With its remedies worked out."""
+        if self.mend is None:
+            return self
+        remedy, alternatives = self.mend()
+        return replace(self, remedy=remedy, alternatives=alternatives, mend=None)
 
     def overlaps(self, other: "Finding") -> bool:
         """Whether the two share any time."""
@@ -120,6 +133,11 @@ class Evidence:
     def middles_s(self) -> Floats:
         """The middle of each passage in seconds, in order."""
         return np.array([(p.in_s + p.out_s) / 2 for p in self.passages or ()])
+
+    @cached_property
+    def gated(self) -> Gated:
+        """The same for the gates of the integrated loudness."""
+        return Gated(self.momentary_blocks)
 
     @cached_property
     def momentary_blocks(self) -> Floats:

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ..measure.audibility import audibility
 from ..measure.balance import Balance, band_levels, local_ratio
-from ..measure.loudness import MOMENTARY_TICKS, at_blocks, block_mean, integrated_of, moving_mean
+from ..measure.loudness import MOMENTARY_TICKS, at_blocks, block_mean, moving_mean
 from ..measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
 from ..units import Floats, db_to_power
 from .model import Evidence, Point
@@ -80,7 +80,5 @@ def integrated_with(evidence: Evidence, role: str, points: Sequence[Point]) -> f
     changed = np.maximum(evidence.power[first:last] + part[first:last] * (gain_curve(points, last - first, first) - 1), 0.0)
     # The first blocks of the stretch reach before it, where nothing changes.
     fresh = at_blocks(moving_mean(changed, MOMENTARY_TICKS, evidence.breaks[first:last]))
-    whole, begin = evidence.momentary_blocks.copy(), first // TICKS_PER_BLOCK
-    skip = MOMENTARY_TICKS // TICKS_PER_BLOCK if first else 0
-    whole[begin + skip : begin + len(fresh)] = fresh[skip:]
-    return integrated_of(whole)
+    begin, skip = first // TICKS_PER_BLOCK, MOMENTARY_TICKS // TICKS_PER_BLOCK if first else 0
+    return evidence.gated.integrated_with(evidence.momentary_blocks[begin + skip : begin + len(fresh)], fresh[skip:])

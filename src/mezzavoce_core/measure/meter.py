@@ -51,8 +51,13 @@ class Levels:
 
 @dataclass(frozen=True)
 class Wanted:
-    """What a pass is to find out. ``between_samples``: true peaks; with a ``floor`` (an amplitude) only the highest and all that pass it."""
+    """What a pass is to find out.
 
+    ``peaks``: sample peaks, without which none of the rest is looked at before ``bands``; ``between_samples``: true peaks, with a ``floor``
+    (an amplitude) only the highest and all that pass it.
+    """
+
+    peaks: bool = True
     between_samples: bool = True
     floor: float | None = None
     faults: bool = True
@@ -83,7 +88,7 @@ class Meter:
         self._seen = 0
         self._power: list[NDArray[np.float32]] = []
         self._together: list[NDArray[np.float32]] = []
-        self._peaks = _Peaks(rate_hz, channels, self._wanted)
+        self._peaks = _Peaks(rate_hz, channels, self._wanted) if self._wanted.peaks else None
         self._bands = Bands(rate_hz, channels) if self._wanted.bands else None
         self._spectrum = Spectrum(rate_hz, channels) if self._wanted.spectrum else None
 
@@ -102,7 +107,7 @@ class Meter:
     def finish(self) -> Levels:
         """Flush the interpolator's tail and hand out what was measured."""
         ticks = self._seen * TICKS_PER_S // self._rate_hz
-        found = self._peaks.finish()
+        found = self._peaks.finish() if self._peaks else _no_peaks(-(-self._seen * TICKS_PER_S // self._rate_hz), self._channels)
         return Levels(
             power=_stacked(self._power, self._channels)[:ticks],
             together=_stacked(self._together, len(self._pairs))[:ticks],
@@ -217,6 +222,12 @@ class _Peaks:
             flat_runs(x, self._before, edges, peaks, max(_FLAT_LEAST, _FLAT_FROM * self._highest[c]), flat)
             part["flat_run"][:, c] = flat
             self._gaps[c].feed(x[self._before : self._before + int(edges[-1])], edges, peaks)
+
+
+def _no_peaks(ticks: int, channels: int) -> dict[str, Any]:
+    shape = (max(1, ticks), channels)
+    levels, places = np.zeros(shape, dtype=np.float32), np.zeros(shape, dtype=np.uint16)
+    return {"sample_peak": levels, "true_peak": levels, "true_peak_at": places, "flat_run": places}
 
 
 def share(own: Sequence[Callable[[], None]], rest: Sequence[Callable[[], None]], helper: Executor | None) -> None:

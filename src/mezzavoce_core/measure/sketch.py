@@ -33,7 +33,7 @@ class Sketch:
         mono = np.empty(len(block) // _EVERY, dtype=np.float32)
         # Blocks lie in memory channel by channel.
         sums_of_four(np.ascontiguousarray(block.T), np.float32(1 / (_EVERY * block.shape[1])), mono)
-        self._file.write(mono.tobytes())
+        self._file.write(mono.data)
 
     def read(self, start_s: float, length_s: float) -> NDArray[np.float32]:
         """Mono samples from a time on; fewer where the signal ends."""

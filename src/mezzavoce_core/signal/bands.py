@@ -17,6 +17,7 @@ _EXACT_HZ = 1000 * 2.0 ** (np.arange(-8, 10) / 3)
 # Neighbours fade into each other over so long.
 _FADE_S = 0.0125
 _LEAST_HZ = 22050
+_FIRST = 1024
 
 
 class Bands:
@@ -31,22 +32,32 @@ class Bands:
         from scipy.fft import next_fast_len  # noqa: PLC0415
 
         self._given_hz, self._channels = rate_hz, channels
+        # Left and right alike, as a voice in the middle is, are looked at once: twice a square is exactly the sum of both.
+        self._twins = channels == 2
+        own = 1 if self._twins else channels
         self._halvers: list[_Halver] = []
         while rate_hz >= 2 * _LEAST_HZ and rate_hz % 2 == 0:
             rate_hz //= 2
-            self._halvers.append(_Halver(channels))
+            self._halvers.append(_Halver(own))
         window = _window(rate_hz)
         size = int(next_fast_len(len(window), real=True))
-        self._frames = Frames(rate_hz, FRAMES_PER_S, window, size, _bins(rate_hz, size), channels)
+        self._frames = Frames(rate_hz, FRAMES_PER_S, window, size, _bins(rate_hz, size), own)
         self._seen = 0
         self._found: list[NDArray[np.float32]] = []
 
     def feed(self, channels: NDArray[np.float32]) -> None:
         """Take the next samples."""
         self._seen += channels.shape[1]
+        if self._twins and not _alike(*channels):
+            self._twins = False
+            for halver in self._halvers:
+                halver.spread(2)
+            self._frames.spread(2)
+        channels = channels[:1] if self._twins else channels
         for halver in self._halvers:
             channels = halver.feed(channels)
-        self._found.append(self._frames.feed(channels))
+        found = self._frames.feed(channels)
+        self._found.append(2 * found if self._twins else found)
 
     def finish(self) -> NDArray[np.float32]:
         """The blocks that the signal fills, the last one against silence."""
@@ -62,6 +73,10 @@ class _Halver:
         self._taps = half_band()
         self._held = np.zeros((channels, len(self._taps) // 2), dtype=np.float32)
 
+    def spread(self, channels: int) -> None:
+        """From one channel to so many, all of which were alike so far."""
+        self._held = np.repeat(self._held, channels, axis=0)
+
     def feed(self, channels: NDArray[np.float32]) -> NDArray[np.float32]:
         """The samples that can be had so far."""
         there = self._held.shape[1] + channels.shape[1]
@@ -74,6 +89,11 @@ class _Halver:
         rest = there - 2 * count
         self._held = np.concatenate([self._held, channels[:, -rest:]], axis=1)[:, -rest:]
         return out
+
+
+def _alike(left: NDArray[np.float32], right: NDArray[np.float32]) -> bool:
+    """Whether two channels are the same sample by sample; most that are not differ at once."""
+    return np.array_equal(left[:_FIRST], right[:_FIRST]) and np.array_equal(left, right)
 
 
 def _window(rate_hz: int) -> NDArray[np.float32]:

@@ -49,26 +49,42 @@ class Frames:
         self._offset = -self._lead
         self._frames = 0
 
+    def spread(self, channels: int) -> None:
+        """From one channel to so many, all of which were alike so far."""
+        self._held = np.repeat(self._held, channels, axis=0)
+
     def feed(self, channels: NDArray[np.float32]) -> NDArray[np.float32]:
         """Take the next samples; returns the frames that they make whole ``(frames, bands)``."""
-        held = np.concatenate([self._held, channels], axis=1)
-        begins = []
-        while (begin := self._begin() - self._offset) + len(self._window) <= held.shape[1]:
-            begins.append(begin)
-            self._frames += 1
-        found = [self._analyse(held, np.array(begins[k : k + _BATCH])) for k in range(0, len(begins), _BATCH)]
-        keep = max(0, self._begin() - self._offset)
-        self._held, self._offset = held[:, keep:], self._offset + keep
+        held, length = self._held.shape[1], len(self._window)
+        begins = self._begins(held + channels.shape[1] - length)
+        # Only what begins in the samples held needs both; everything else is read where it lies.
+        joint = np.concatenate([self._held, channels[:, :length]], axis=1)
+        found = [*self._analysed(joint, begins[begins < held]), *self._analysed(channels, begins[begins >= held] - held)]
+        self._frames += len(begins)
+        keep = max(0, self._begin(self._frames) - self._offset)
+        self._held = channels[:, keep - held :].copy() if keep >= held else np.concatenate([self._held[:, keep:], channels], axis=1)
+        self._offset += keep
         return np.concatenate(found) if found else np.zeros((0, len(self._bins.first)), dtype=np.float32)
 
-    def _begin(self) -> int:
-        return self._frames * self._rate_hz // self._per_s - self._lead
+    def _begin(self, frame: int) -> int:
+        return frame * self._rate_hz // self._per_s - self._lead
 
-    def _analyse(self, held: NDArray[np.float32], begins: NDArray[np.int64]) -> NDArray[np.float32]:
+    def _begins(self, last: int) -> NDArray[np.int64]:
+        """Where the next frames begin in what there is, up to sample ``last``."""
+        most = max(0, last + self._offset + self._lead) * self._per_s // self._rate_hz + 2 - self._frames
+        begins = (self._frames + np.arange(max(0, most))) * self._rate_hz // self._per_s - self._lead - self._offset
+        return begins[begins <= last]
+
+    def _analysed(self, channels: NDArray[np.float32], begins: NDArray[np.int64]) -> list[NDArray[np.float32]]:
+        return [self._analyse(channels, begins[k : k + _BATCH]) for k in range(0, len(begins), _BATCH)]
+
+    def _analyse(self, channels: NDArray[np.float32], begins: NDArray[np.int64]) -> NDArray[np.float32]:
         total = np.zeros((len(begins), len(self._bins.first)), dtype=np.float32)
-        for channel in held:
-            frames = np.empty((len(begins), self._size), dtype=np.float32)
-            windowed(channel, begins, self._window, frames)
-            # Real and imaginary parts are squared as they lie side by side.
-            squares_in_bands(self._transform(frames, axis=1, overwrite_x=True).view(np.float32), self._bins.first, self._bins.weights, total)
+        for channel in channels:
+            frames, which = np.empty((len(begins), self._size), dtype=np.float32), np.empty(len(begins), dtype=np.int64)
+            # Silence, as it lies in stems for half of the time, needs no transform.
+            if count := windowed(channel, begins, self._window, frames, which):
+                # Real and imaginary parts are squared as they lie side by side.
+                parts = self._transform(frames[:count], axis=1, overwrite_x=True).view(np.float32)
+                squares_in_bands(parts, self._bins.first, self._bins.weights, which, total)
         return total

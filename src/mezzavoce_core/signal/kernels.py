@@ -299,26 +299,41 @@ def halve(taps: NDArray[np.float32], even: NDArray[np.float32], odd: NDArray[np.
 
 
 @njit(cache=True, nogil=True)
-def windowed(x: NDArray[np.float32], begins: NDArray[np.int64], window: NDArray[np.float32], out: NDArray[np.float32]) -> None:
-    """Pieces of a channel that begin at ``begins``, times a window; ``out`` ``(pieces, samples)`` may be longer and ends in silence."""
+def windowed(x: NDArray[np.float32], begins: NDArray[np.int64], window: NDArray[np.float32], out: NDArray[np.float32], which: NDArray[np.int64]) -> int:
+    """Pieces of a channel that begin at ``begins``, times a window, those of silence left out; returns how many there are, and in ``which`` their numbers.
+
+    ``out`` ``(pieces, samples)`` may be longer than the window and ends in silence.
+    """
+    count = 0
     for k in range(len(begins)):
-        piece, row = x[begins[k] : begins[k] + len(window)], out[k]
+        piece = x[begins[k] : begins[k] + len(window)]
+        if not np.any(piece):
+            continue
+        row = out[count]
         for n in range(len(window)):
             row[n] = piece[n] * window[n]
         row[len(window) :] = 0
+        which[count] = k
+        count += 1
+    return count
 
 
 @njit(cache=True, nogil=True, fastmath={"reassoc", "contract"})
-def squares_in_bands(parts: NDArray[np.float32], first: NDArray[np.int64], weights: NDArray[np.float32], out: NDArray[np.float32]) -> None:
-    """Add to ``out`` ``(frames, bands)`` the weighted squared magnitudes of spectra ``(frames, 2 * bins)``, real and imaginary parts side by side."""
-    for frame in range(len(parts)):
+def squares_in_bands(
+    parts: NDArray[np.float32], first: NDArray[np.int64], weights: NDArray[np.float32], which: NDArray[np.int64], out: NDArray[np.float32]
+) -> None:
+    """Add to rows ``which`` of ``out`` ``(frames, bands)`` the weighted squared magnitudes of spectra ``(spectra, 2 * bins)``.
+
+    Real and imaginary parts lie side by side.
+    """
+    for k in range(len(parts)):
         for band in range(len(first)):
             row = weights[band]
-            bins = parts[frame, 2 * first[band] :]
+            bins = parts[k, 2 * first[band] :]
             total = np.float32(0)
-            for k in range(min(len(row), len(bins) // 2)):
-                total += row[k] * (bins[2 * k] * bins[2 * k] + bins[2 * k + 1] * bins[2 * k + 1])
-            out[frame, band] += total
+            for n in range(min(len(row), len(bins) // 2)):
+                total += row[n] * (bins[2 * n] * bins[2 * n] + bins[2 * n + 1] * bins[2 * n + 1])
+            out[which[k], band] += total
 
 
 @njit(cache=True, nogil=True, fastmath={"contract"})

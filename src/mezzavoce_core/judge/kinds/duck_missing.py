@@ -1,6 +1,7 @@
 """The music stays up under a passage that needs it lower."""
 
 from collections.abc import Iterator
+from functools import partial
 
 from ...measure.balance import Passage, blocks_between
 from ..ducking import known_ducks, served
@@ -21,7 +22,6 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         measured = ratio if over_all is None else over_all
         severe = limits.clearance_must_lu is not None and round(measured, 1) < limits.clearance_must_lu
         blocks = blocks_between(evidence.balance.active, passage.in_s, passage.out_s)
-        remedy, alternatives = balance_remedies(evidence, passage.in_s, passage.out_s, blocks, wanted=limits.clearance_lu)
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -34,8 +34,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limits.clearance_lu,
             unit="LU",
             role="music",
-            remedy=remedy,
-            alternatives=alternatives,
+            mend=partial(balance_remedies, evidence, passage.in_s, passage.out_s, blocks, wanted=limits.clearance_lu),
         )
 
 

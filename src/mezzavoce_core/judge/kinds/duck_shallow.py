@@ -1,6 +1,7 @@
 """The music gives way, not far enough."""
 
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
 
@@ -25,7 +26,6 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         in_s, out_s, lowest = thin[0][0].in_s, thin[-1][0].out_s, min(r for _, r in thin)
         severe = limits.clearance_must_lu is not None and round(lowest, 1) < limits.clearance_must_lu
         blocks = np.concatenate([blocks_between(balance.active, p.in_s, p.out_s) for p, _ in thin])
-        remedy, alternatives = balance_remedies(evidence, in_s, out_s, blocks, wanted=limits.clearance_lu)
         lack = limits.clearance_lu - lowest
         yield duck_finding(
             KIND,
@@ -41,8 +41,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=lowest,
             limit=limits.clearance_lu,
             unit="LU",
-            remedy=remedy,
-            alternatives=alternatives,
+            mend=partial(balance_remedies, evidence, in_s, out_s, blocks, wanted=limits.clearance_lu),
         )
 
 

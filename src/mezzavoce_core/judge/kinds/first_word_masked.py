@@ -1,6 +1,7 @@
 """The first word of a passage, the one that matters most, is covered."""
 
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
 
@@ -24,7 +25,6 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             continue
         out_s = min(passage.in_s + _FIRST_WORD_S, passage.out_s)
         blocks = np.arange(block_of(passage.in_s), min(block_of(out_s) + 1, len(evidence.local_ratio_lu)))
-        remedy, alternatives = balance_remedies(evidence, passage.in_s, out_s, blocks, wanted=limit, gap=_gap(passage))
         under = loudest_under(evidence.balance, blocks)
         yield Finding(
             kind=KIND.name,
@@ -38,8 +38,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="LU",
             role=under,
-            remedy=remedy,
-            alternatives=alternatives,
+            mend=partial(balance_remedies, evidence, passage.in_s, out_s, blocks, wanted=limit, gap=_gap(passage)),
         )
 
 

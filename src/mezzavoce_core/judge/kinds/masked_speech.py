@@ -1,6 +1,7 @@
 """Words are lost because what lies under the voice comes too close: from moment to moment, or in the bands that carry them."""
 
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -46,7 +47,6 @@ def thin_stretches(evidence: Evidence, passage: Passage) -> Iterator[tuple[float
 def _by_bands(evidence: Evidence, passage: Passage, heard: float, limit: float) -> Finding:
     assert evidence.balance is not None
     blocks = blocks_between(evidence.balance.active, passage.in_s, passage.out_s)
-    remedy, alternatives = audibility_remedies(evidence, passage.in_s, passage.out_s, blocks, limit)
     under = loudest_under(evidence.balance, blocks)
     right = evidence.spec.limits.clearance_lu is not None
     return Finding(
@@ -64,8 +64,7 @@ def _by_bands(evidence: Evidence, passage: Passage, heard: float, limit: float) 
         limit=limit,
         unit="of 1",
         role=under,
-        remedy=remedy,
-        alternatives=alternatives,
+        mend=partial(audibility_remedies, evidence, passage.in_s, passage.out_s, blocks, limit),
     )
 
 
@@ -75,7 +74,6 @@ def _finding(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.i
     assert balance is not None
     lowest = float(evidence.local_ratio_lu[blocks].min())
     severe = limits.clearance_must_lu is not None and round(lowest, 1) < limits.clearance_must_lu
-    remedy, alternatives = balance_remedies(evidence, in_s, out_s, blocks, wanted=limits.clearance_lu)
     under = loudest_under(balance, blocks)
     return Finding(
         kind=KIND.name,
@@ -89,8 +87,7 @@ def _finding(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.i
         limit=limits.clearance_lu,
         unit="LU",
         role=under,
-        remedy=remedy,
-        alternatives=alternatives,
+        mend=partial(balance_remedies, evidence, in_s, out_s, blocks, wanted=limits.clearance_lu),
     )
 
 

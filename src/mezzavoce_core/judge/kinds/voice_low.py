@@ -1,12 +1,14 @@
 """The voice is softer than elsewhere, and that is why it is covered; or only softer, or louder, than elsewhere."""
 
 from collections.abc import Iterator, Sequence
+from functools import partial
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...measure.balance import Passage, blocks_between
 from ...units import Floats
-from ..model import NOTE, SHOULD, Evidence, Finding, Kind
+from ..model import NOTE, SHOULD, Evidence, Finding, Kind, Remedies
 from ..remedies import balance_remedies
 
 _FEWEST = 3
@@ -24,8 +26,6 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             continue
         assert limits.voice_spread_lu is not None
         blocks = blocks_between(balance.active, passage.in_s, passage.out_s)
-        lower, others = balance_remedies(evidence, passage.in_s, passage.out_s, blocks, wanted=limits.clearance_lu)
-        ways = sorted([r for r in (lower, *others) if r is not None], key=lambda r: (not r.enough, r.action != "raise"))
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -38,9 +38,14 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limits.voice_spread_lu,
             unit="LU",
             role="dialogue",
-            remedy=ways[0] if ways else None,
-            alternatives=tuple(ways[1:]),
+            mend=partial(_raised_first, evidence, passage, blocks, limits.clearance_lu),
         )
+
+
+def _raised_first(evidence: Evidence, passage: Passage, blocks: NDArray[np.int64], wanted: float) -> Remedies:
+    lower, others = balance_remedies(evidence, passage.in_s, passage.out_s, blocks, wanted=wanted)
+    ways = sorted([r for r in (lower, *others) if r is not None], key=lambda r: (not r.enough, r.action != "raise"))
+    return (ways[0] if ways else None), tuple(ways[1:])
 
 
 def off_from_others(evidence: Evidence) -> Sequence[tuple[Passage, float]]:
