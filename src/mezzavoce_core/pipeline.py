@@ -176,7 +176,7 @@ class _Reader:
     def meter(self, source: Source, k: int, doing: str, wanted: Wanted, *, skip: int = 0, sketch: Sketch | None = None) -> Levels:
         """Meter one source, sketching it (as it lies) on the way; ``skip`` samples are dropped at the start, or silence put there where it is negative."""
         rate_hz, info = self.mix.sample_rate_hz, source.info
-        meter = Meter(rate_hz, info.channels, wanted, pairs=pairs(info.layout, info.channels), helper=self.helper)
+        meter = Meter(rate_hz, info.channels, wanted, pairs=pairs(info.layout, info.channels), helper=self.helper, about_s=info.duration_s)
         tell = self.shares.of(k, doing)
         with closing(decode.blocks(source, rate_hz=rate_hz, ahead=self.helper is not None)) as blocks:  # type: ignore[type-var]
             for block in _moved(blocks, skip, rate_hz * decode.block_seconds(rate_hz, info.channels)):

@@ -28,7 +28,13 @@ def missing_role(roles: Sequence[str]) -> str | None:
 def remainder(mix: Source, given: Sequence[Given], role: str) -> StemLevels:
     """The mix without the given stems, measured as a stem of a role."""
     info = mix.info
-    meter = Meter(info.sample_rate_hz, info.channels, Wanted(between_samples=False, faults=False, bands=True), pairs=pairs(info.layout, info.channels))
+    meter = Meter(
+        info.sample_rate_hz,
+        info.channels,
+        Wanted(between_samples=False, faults=False, bands=True),
+        pairs=pairs(info.layout, info.channels),
+        about_s=info.duration_s,
+    )
     for block in differences(mix, given):
         meter.feed(block)
     return StemLevels(_NAMES[role], role, meter.finish(), 0.0, 0.0, None, derived=True)

@@ -33,7 +33,10 @@ class Loudness:
 
 def programme_power(levels: Levels, weights: NDArray[np.float64], *, gain: float = 1.0) -> Floats:
     """Weighted sum over channels of the tick powers, ``(ticks,)``; ``gain`` is a factor on the power."""
-    total: Floats = levels.power.astype(np.float64) @ weights * gain
+    total = np.zeros(len(levels.power))
+    # Channel by channel: hours of many channels would take much memory as a whole.
+    for channel, weight in enumerate(weights):
+        total += levels.power[:, channel] * np.float64(weight * gain)
     return total
 
 

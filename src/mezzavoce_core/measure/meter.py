@@ -13,6 +13,7 @@ from ..signal.bands import CENTRES_HZ, Bands
 from ..signal.filters import interpolator, interpolator_bounds, k_weighting, recursion
 from ..signal.kernels import filter_energy, filter_energy_pair, flat_runs, sample_peaks, true_peaks
 from ..signal.lanes import ROWS
+from ..signal.rows import Rows
 from ..signal.spectrum import COLUMNS, Spectrum
 from .gaps import Gap, GapFinder
 
@@ -69,11 +70,19 @@ class Meter:
     """Feed blocks ``(frames, channels)`` that begin on whole seconds, then take ``finish()``."""
 
     def __init__(
-        self, rate_hz: int, channels: int, wanted: Wanted | None = None, *, pairs: Sequence[tuple[int, int]] | None = None, helper: Executor | None = None
+        self,
+        rate_hz: int,
+        channels: int,
+        wanted: Wanted | None = None,
+        *,
+        pairs: Sequence[tuple[int, int]] | None = None,
+        helper: Executor | None = None,
+        about_s: float = 60.0,
     ) -> None:
         """A meter for signals of this rate and channel count, all state at rest.
 
-        ``pairs`` are channels left and right of each other (default: the first two); a ``helper`` takes half of the work.
+        ``pairs`` are channels left and right of each other (default: the first two); a ``helper`` takes half of the work. The signal lasts
+        ``about_s`` seconds; where that is wrong, it only takes more memory.
         """
         self._wanted = wanted or Wanted()
         self._rate_hz, self._channels, self._helper = rate_hz, channels, helper
@@ -86,11 +95,12 @@ class Meter:
         self._table = np.empty((ROWS, 4))
         self._state = np.zeros((channels, 2, 3))
         self._seen = 0
-        self._power: list[NDArray[np.float32]] = []
-        self._together: list[NDArray[np.float32]] = []
-        self._peaks = _Peaks(rate_hz, channels, self._wanted) if self._wanted.peaks else None
+        ticks = about_s * TICKS_PER_S + 2
+        self._power = Rows(channels, np.float32, ticks)
+        self._together = Rows(len(self._pairs), np.float32, ticks)
+        self._peaks = _Peaks(rate_hz, channels, self._wanted, ticks) if self._wanted.peaks else None
         self._bands = Bands(rate_hz, channels) if self._wanted.bands else None
-        self._spectrum = Spectrum(rate_hz, channels) if self._wanted.spectrum else None
+        self._spectrum = Spectrum(rate_hz, channels, about_s) if self._wanted.spectrum else None
 
     @property
     def seconds(self) -> float:
@@ -109,8 +119,8 @@ class Meter:
         ticks = self._seen * TICKS_PER_S // self._rate_hz
         found = self._peaks.finish() if self._peaks else _no_peaks(-(-self._seen * TICKS_PER_S // self._rate_hz), self._channels)
         return Levels(
-            power=_stacked(self._power, self._channels)[:ticks],
-            together=_stacked(self._together, len(self._pairs))[:ticks],
+            power=self._power.whole[:ticks],
+            together=self._together.whole[:ticks],
             bands=self._bands.finish() if self._bands else np.zeros((0, len(CENTRES_HZ)), dtype=np.float32),
             spectrum=self._spectrum.finish() if self._spectrum else np.zeros((0, COLUMNS), dtype=np.int16),
             samples=self._seen,
@@ -134,15 +144,15 @@ class Meter:
             column = np.empty(ticks, dtype=np.float32)
             filter_energy(channels[c], self._factors, self._state[c], edges, column)
             power[:, c] = column
-        self._power.append(power)
-        self._together.append(together)
+        self._power.add(power)
+        self._together.add(together)
         self._seen += channels.shape[1]
 
 
 class _Peaks:
     """Sample peaks, true peaks, flat runs and gaps of all channels. Works half a filter behind, so that both sides of a sample are known."""
 
-    def __init__(self, rate_hz: int, channels: int, wanted: Wanted) -> None:
+    def __init__(self, rate_hz: int, channels: int, wanted: Wanted, ticks: float) -> None:
         self._rate_hz = rate_hz
         self._wanted = wanted
         self._taps = interpolator()
@@ -156,7 +166,12 @@ class _Peaks:
         self._floors = [0.0] * channels
         self._ceiling = -1.0 if wanted.floor is None else wanted.floor
         self._highest = np.zeros(channels)
-        self._parts: list[dict[str, NDArray[Any]]] = []
+        self._found: dict[str, Rows[Any]] = {
+            "sample_peak": Rows(channels, np.float32, ticks),
+            "true_peak": Rows(channels, np.float32, ticks),
+            "true_peak_at": Rows(channels, np.uint16, ticks),
+            "flat_run": Rows(channels, np.uint16, ticks),
+        }
         self._gaps = [GapFinder(c, rate_hz, self._at) for c in range(channels)]
 
     def feed(self, channels: NDArray[np.float32]) -> None:
@@ -173,9 +188,7 @@ class _Peaks:
         held = np.concatenate([self._held, np.zeros((len(self._held), self._taps.shape[1]), dtype=np.float32)], axis=1)
         self._work(held, to_the_last=True)
         ticks = max(1, -(-self._seen * TICKS_PER_S // self._rate_hz))
-        names = ("sample_peak", "true_peak", "true_peak_at", "flat_run")
-        # Handed over name by name, so that hours of sound do not lie in memory twice.
-        found = {name: _folded(np.concatenate([p.pop(name) for p in self._parts]), ticks) for name in names}
+        found = {name: _folded(rows.whole, ticks) for name, rows in self._found.items()}
         peaks, flat = found["sample_peak"], found["flat_run"]
         # What was looked at while the highest level was not known yet goes, so that the way in which blocks are cut leaves no trace.
         flat[peaks < np.float32(_FLAT_FROM) * peaks.max(axis=0)] = 0
@@ -202,7 +215,8 @@ class _Peaks:
         }
         for c, x in enumerate(held):
             self._channel(c, x, edges, part)
-        self._parts.append(part)
+        for name, rows in self._found.items():
+            rows.add(part[name])
         self._at += count
         return held[:, count:].copy()
 
@@ -262,10 +276,6 @@ def _tick_edges(first: int, count: int, rate_hz: int) -> NDArray[np.int64]:
     edges: NDArray[np.int64] = np.clip(bounds, 0, count)
     edges.flags.writeable = False
     return edges
-
-
-def _stacked(parts: Sequence[NDArray[np.float32]], columns: int) -> NDArray[np.float32]:
-    return np.concatenate(parts) if parts else np.zeros((0, columns), dtype=np.float32)
 
 
 def _folded(values: NDArray[Any], ticks: int) -> NDArray[Any]:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ..units import Floats, db_to_power, power_to_db
 from .frames import Bins, Frames
+from .rows import Rows
 
 BANDS = 48
 COLUMNS = 2 * BANDS
@@ -30,8 +31,8 @@ class Spectrum:
     levels are mean squares of a full-scale square wave's, not under -130 dB.
     """
 
-    def __init__(self, rate_hz: int, channels: int) -> None:
-        """A spectrum of a signal at this rate; bands beyond half of it stay at the floor."""
+    def __init__(self, rate_hz: int, channels: int, about_s: float = 60.0) -> None:
+        """A spectrum of a signal at this rate that lasts about so long; bands beyond half of it stay at the floor."""
         self._rate_hz, self._channels = rate_hz, channels
         self._size: int = 1 << round(float(np.log2(_WINDOW_S * rate_hz)))
         window = np.hanning(self._size + 1)[:-1]
@@ -39,7 +40,7 @@ class Spectrum:
         counts = (1,) if channels == 1 else (channels - 1, 1)
         self._frames = [Frames(rate_hz, FRAMES_PER_S, window.astype(np.float32), self._size, bins, count) for count in counts]
         self._seen = 0
-        self._found: list[NDArray[np.int16]] = []
+        self._found = Rows(COLUMNS, np.int16, about_s * FRAMES_PER_S + 2)
 
     def feed(self, channels: NDArray[np.float32]) -> None:
         """Take the next samples."""
@@ -47,13 +48,13 @@ class Spectrum:
         found = [frames.feed(part) for frames, part in zip(self._frames, _parted(channels), strict=True)]
         squares = np.concatenate([*found, *(np.zeros_like(found[0]) for _ in range(2 - len(found)))], axis=1)
         level = 10 * np.log10(np.maximum(squares, np.float32(10 ** (FLOOR_DB / 10))))
-        self._found.append(np.round(level * 100).astype(np.int16))
+        self._found.add(np.round(level * 100).astype(np.int16))
 
     def finish(self) -> NDArray[np.int16]:
         """The frames that the signal fills, the last ones against silence."""
         count = self._seen * FRAMES_PER_S // self._rate_hz
         self.feed(np.zeros((self._channels, self._size + self._rate_hz // FRAMES_PER_S), dtype=np.float32))
-        return np.concatenate(self._found)[:count]
+        return self._found.whole[:count]
 
 
 def whole(levels: Floats) -> Floats:
