@@ -9,7 +9,7 @@ from .measure.meter import Meter, Wanted
 from .measure.music_gain import find_gain
 from .measure.sketch import Sketch
 from .media.flac import CALLED
-from .media.unpack import floats_in_place, highest_bits, planar, unpack_24, unpack_24_pairs
+from .media.unpack import highest_bits, planar, unpack_24, unpack_24_pairs
 from .signal.spectrum import COLUMNS
 
 
@@ -31,7 +31,6 @@ def main() -> None:
     levels = np.random.default_rng(1).normal(-40.0, 3.0, (3000, COLUMNS)).astype(np.float32)
     levels[600:900] -= np.float32(10)
     find_gain(levels, [(12.2, 17.5)])
-    floats_in_place(np.zeros(8, dtype=np.int32), np.zeros(8, dtype=np.int32), np.float32(1.0))
     assert all(called.address for called in CALLED)
     unpack_24(np.zeros(3, dtype="<u4"), out[0])
     unpack_24_pairs(np.zeros(6, dtype="<u4"), np.zeros((4, 2), dtype=np.int32), out, 0, 3)

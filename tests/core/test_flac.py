@@ -69,6 +69,13 @@ class FlacTest(FolderTest):
             with self.assertRaisesRegex(MediaError, "damaged.flac.*damaged.*Export it again"):
                 whole(path, block_s=1, ahead=ahead)
 
+    def test_values_that_the_bits_do_not_hold(self):
+        to = np.zeros(4, dtype=np.float32)
+        self.assertTrue(flac._lay(np.array([-(2**15), 2**14, 0, 1], dtype=np.int32), np.int64(2**15), to))
+        np.testing.assert_array_equal(to, np.array([-1, 0.5, 0, 2.0**-15], dtype=np.float32))
+        for far in (2**15 + 1, -(2**31)):
+            self.assertFalse(flac._lay(np.array([0, far, 0, 0], dtype=np.int32), np.int64(2**15), to))
+
     def test_channels_that_change_inside_are_said(self):
         first, second = self.made("first"), self.made("second", channels=1)
         path = self.folder / "both.flac"

@@ -1,8 +1,7 @@
 """Native FLAC by its reference library (libFLAC), which hands over a channel at a time, as the meter reads it.
 
-The library calls back for every frame it has decoded. What is called is compiled, like the loops of the meter, and lays the integers
-straight into the block that is being read; what does not fit any more waits aside for the next one. They become float32 when the block is
-full: arithmetic with wide registers slows down the processor for a moment, and frame by frame it would never get out of that.
+The library calls back for every frame it has decoded. What is called is compiled, like the loops of the meter, and lays the samples
+straight into the block that is being read; what does not fit any more waits aside for the next one.
 """
 
 import ctypes
@@ -17,8 +16,8 @@ from numba import cfunc, types
 from numba.np.numpy_support import carray
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..errors import MediaError
-from .unpack import floats_in_place
 
 _MARK = b"fLaC"
 _STREAM_INFO_BYTES = 26
@@ -27,13 +26,28 @@ _MOST_CHANNELS = 8
 _END_OF_STREAM = 4
 _BAD_METADATA = 4
 _GO_ON, _STOP = 0, 1
-_ROOM = 2048
 
 # What the library hands on to what it calls: addresses of the rows of the block, of the rows aside, and of these numbers.
 _ASIDE, _STATE = _MOST_CHANNELS, 2 * _MOST_CHANNELS
 _FILLED, _WANTED, _WAITING, _RATE_HZ, _CHANNELS, _BITS, _CHANGED, _WRONG, _NUMBERS = range(9)
 _INTS = types.CPointer(types.int32)  # type: ignore[no-untyped-call]
 _ADDRESSES = types.CPointer(types.voidptr)  # type: ignore[no-untyped-call]
+
+
+@njit
+def _lay(values: Any, full: Any, to: Any) -> bool:
+    """Integers as float32; whether all lie in a range of ``full`` on either side.
+
+    A loop that may end early stays out of the wide registers. Their arithmetic slows down the processor for a moment, and frame by frame
+    it would never get out of that.
+    """
+    scale = np.float32(1.0) / np.float32(full)
+    for n in range(len(values)):
+        value = values[n]
+        if abs(np.int64(value)) > full:
+            return False
+        to[n] = np.float32(value) * scale
+    return True
 
 
 @cfunc(types.int32(types.voidptr, _INTS, types.CPointer(_INTS), _ADDRESSES), cache=True)  # type: ignore[no-untyped-call]
@@ -46,11 +60,14 @@ def _take(_decoder: Any, header: Any, channels: Any, client: Any) -> int:
         return _STOP
     filled, frames = state[_FILLED], facts[0]
     now = min(frames, state[_WANTED] - filled)
+    full = np.int64(1) << np.int64(facts[4] - 1)
     rows = carray(channels, _MOST_CHANNELS)
     for c in range(facts[2]):
         values = carray(rows[c], frames)
-        carray(addresses[c], filled + now, np.int32)[filled:] = values[:now]
-        carray(addresses[_ASIDE + c], frames - now, np.int32)[:] = values[now:]
+        sound = _lay(values[:now], full, carray(addresses[c], filled + now, np.float32)[filled:])
+        if not (sound and _lay(values[now:], full, carray(addresses[_ASIDE + c], frames - now, np.float32))):
+            state[_WRONG] += 1
+            return _STOP
     state[_FILLED] = filled + now
     state[_WAITING] = frames - now
     return _GO_ON
@@ -118,8 +135,7 @@ class _Decoder:
 
     def __init__(self, file: IO[bytes], name: str, info: StreamInfo) -> None:
         self._name, self._file, self._info = name, file, info
-        self._aside = np.zeros((_MOST_CHANNELS, _LONGEST_FRAME), dtype=np.int32)
-        self._room = np.zeros(_ROOM, dtype=np.int32)
+        self._aside = np.zeros((_MOST_CHANNELS, _LONGEST_FRAME), dtype=np.float32)
         self._state = (ctypes.c_int32 * _NUMBERS)()
         self._state[_RATE_HZ], self._state[_CHANNELS], self._state[_BITS] = info.rate_hz, info.channels, info.bits
         self._addresses = np.zeros(_STATE + 1, dtype=np.uintp)
@@ -144,18 +160,16 @@ class _Decoder:
 
     def block(self, frames: int, at: int | None) -> NDArray[np.float32]:
         """The next frames, or those from frame ``at`` on; fewer at the end of the file."""
-        out = np.empty((self._info.channels, frames), dtype=np.int32)
+        out = np.empty((self._info.channels, frames), dtype=np.float32)
         self._begin(out)
         if at is not None:
             self._state[_FILLED] = self._state[_WAITING] = 0
             if not self._library.FLAC__stream_decoder_seek_absolute(self._self, ctypes.c_uint64(at)):
                 raise self._refusal("a part of it cannot be found")
         self._fill()
-        for row in out:
-            floats_in_place(row, self._room, np.float32(2.0 ** (1 - self._info.bits)))
-        return out.view(np.float32)[:, : self._state[_FILLED]].T
+        return out[:, : self._state[_FILLED]].T
 
-    def _begin(self, out: NDArray[np.int32]) -> None:
+    def _begin(self, out: NDArray[np.float32]) -> None:
         """Lay what waits into the new block."""
         state, frames = self._state, out.shape[1]
         now = min(state[_WAITING], frames)

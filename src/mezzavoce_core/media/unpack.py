@@ -30,18 +30,6 @@ def planar(values: NDArray[Any], scale: np.float32, out: NDArray[np.float32], be
                 row[n] = values[n * channels + c] * scale
 
 
-@njit(cache=True, nogil=True)
-def floats_in_place(values: NDArray[np.int32], room: NDArray[np.int32], scale: np.float32) -> None:
-    """Integers become float32 times a scale where they are; by way of a small room, because only then is it vector code."""
-    floats = values.view(np.float32)
-    for first in range(0, len(values), len(room)):
-        count = min(len(room), len(values) - first)
-        room[:count] = values[first : first + count]
-        to = floats[first:]
-        for n in range(count):
-            to[n] = np.float32(room[n]) * scale
-
-
 @njit(cache=True, nogil=True, inline="always")
 def _four(words: NDArray[np.uint32], n: int) -> tuple[np.int32, np.int32, np.int32, np.int32]:
     """Four little-endian integers of 24 bits out of three words of 32, each in the upper three bytes, so that the sign comes by itself."""
