@@ -93,6 +93,11 @@ class AgainstTheVoiceTest(unittest.TestCase):
         (finding,) = self.found(captions((0.5, 3.0), (7.8, 9.2), (13.8, 15.2), (19.8, 21.2), (26.0, 29.0)))
         self.assertEqual((finding.kind, finding.title), ("caption-unheard", "Captions do not fit the speech"))
 
+    def test_a_few_that_lie_beyond_the_programme_are_one_finding(self):
+        for given in (captions((600.0, 605.0)), captions((600.0, 605.0), (700.0, 705.0))):
+            (finding,) = (f for f in self.found(given) if f.kind == "caption-unheard")
+            self.assertIn("No caption lies in the programme", finding.message)
+
     def test_counted_from_the_programme_the_file_or_the_timecode(self):
         part = by_hand([Part(2.0, 30.0)], 30.0)
         for shift in (0.0, -2.0, 36000.0):

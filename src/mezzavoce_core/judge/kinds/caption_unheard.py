@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ...measure.captions import FITS, Caption, is_heard
+from ...measure.captions import FITS, Caption, Captions, is_heard
 from ..model import SHOULD, Evidence, Finding, Kind
 
 _FEWEST = 4
@@ -14,11 +14,11 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     captions, balance = evidence.captions, evidence.balance
     if captions is None or balance is None:
         return
-    unheard = [c for c in captions.spoken if not is_heard(c, balance.flags) and c.out_s > 0 and c.in_s < evidence.duration_s]
-    if not captions.belong and len(captions.spoken) >= _FEWEST:
-        yield _foreign(evidence, captions.fit, len(captions.spoken))
+    inside = [c for c in captions.spoken if c.out_s > 0 and c.in_s < evidence.duration_s]
+    if not captions.belong and (len(captions.spoken) >= _FEWEST or not inside):
+        yield _foreign(evidence, captions, anything_inside=bool(inside))
         return
-    for group in _close(unheard):
+    for group in _close([c for c in inside if not is_heard(c, balance.flags)]):
         words = " ".join(" ".join(c.text.split()) for c in group)
         yield _finding(
             group[0].in_s,
@@ -29,13 +29,14 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-def _foreign(evidence: Evidence, fit: float, count: int) -> Finding:
+def _foreign(evidence: Evidence, captions: Captions, *, anything_inside: bool) -> Finding:
+    what = f"Only {captions.fit:.0%} of {len(captions.spoken)} captions lie on speech" if anything_inside else "No caption lies in the programme"
     return _finding(
         0.0,
         evidence.duration_s,
         title="Captions do not fit the speech",
-        message=f"Only {fit:.0%} of {count} captions lie on speech; they seem to belong to another programme or version. Check the caption file.",
-        measured=fit,
+        message=f"{what}; they seem to belong to another programme or version. Check the caption file.",
+        measured=captions.fit,
     )
 
 
