@@ -143,6 +143,13 @@ class GivenTest(unittest.TestCase):
                 write_features(measurement, self.folder / "features.npz")
                 self.assertEqual([s.voice_db for s in read_features(self.folder / "features.npz").stems], [s.voice_db for s in measurement.stems])
 
+    def test_the_voice_alone_in_a_music_stem_is_no_cue(self):
+        stems = parts()
+        stems["music"][round(SPANS[0][1] * RATE) :] = 0
+        stems["music"] += stems["dialogue"] * 10 ** (-16 / 20)
+        result = judge(self.measured(stems, sum(stems.values())), SPEC)
+        self.assertEqual([round(c.out_s) for c in result.evidence.cues], [SPANS[0][1]])
+
     def test_silent_stems(self):
         silence = np.zeros((SECONDS * RATE, 2))
         quiet_music = self.measured({"dialogue": parts()["dialogue"], "music": silence, "effects": silence}, parts()["dialogue"])

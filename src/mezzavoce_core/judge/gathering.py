@@ -86,7 +86,7 @@ def _ducks(measured: Measurement, music: Floats | None, speech: Sequence[Speech]
     for hand in corrections:
         if hand.kind != IMPORTANT_EFFECT:
             gain = look_again(gain, levels, spans, hand.in_s, hand.out_s)
-    cues = [(c.in_s, c.out_s) for c in find_cues([("music", music)])]
+    cues = [(c.in_s, c.out_s) for c in find_cues([("music", np.sum([power for _, power in measured.music_stems()], axis=0))])]
     return with_levels([d for d in gain.ducks if _sounds(d, cues, len(music) / TICKS_PER_S)], music)
 
 

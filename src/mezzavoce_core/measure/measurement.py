@@ -18,6 +18,9 @@ from .programme import Programme
 from .rest import Rest
 from .speech import find_speech
 
+_VOICE_ALONE_DB = 1.0
+"""So little over the voice that it holds, a stem holds nothing else."""
+
 
 @dataclass(frozen=True)
 class StemLevels:
@@ -95,15 +98,25 @@ class Measurement:
         return np.sum(parts, axis=0) if parts else None
 
     def music_stems(self, *, gain: float = 1.0) -> list[tuple[str, Floats]]:
-        """Every music stem with its weighted power per tick; of equal names the later ones are counted."""
+        """Every music stem with its weighted power per tick; of equal names the later ones are counted.
+
+        Where a stem holds the voice, too, and hardly more than that, there is no music.
+        """
+        voice = self.role_power("dialogue", gain=gain)
         music = [s for s in self.stems if s.role == "music"]
         names = [s.name if [m.name for m in music].index(s.name) == k else f"{s.name} ({k + 1})" for k, s in enumerate(music)]
-        return [(name, self.stem_power(s, gain=gain)) for name, s in zip(names, music, strict=True)]
+        return [(name, _without_voice(self.stem_power(s, gain=gain), voice, s.voice_db)) for name, s in zip(names, music, strict=True)]
 
     def stem_power(self, stem: StemLevels, *, gain: float = 1.0) -> Floats:
         """Weighted power per tick of one stem as it lies in the mix."""
         weights = channel_weights(self.file.layout, self.file.channels)
         return programme_power(stem.levels, weights, gain=gain * float(db_to_power(stem.gain_db)))
+
+
+def _without_voice(power: Floats, voice: Floats | None, voice_db: float | None) -> Floats:
+    if voice is None or voice_db is None:
+        return power
+    return np.where(power <= voice * db_to_power(voice_db + _VOICE_ALONE_DB), 0.0, power)
 
 
 def inside(programme: Programme) -> NDArray[np.bool_]:

@@ -183,7 +183,7 @@ function start(root) {
 
 /** Peaks for what is about peaks and signal, loudness for everything else. */
 function lowerFor(mark) {
-  return mark && ["peak", "signal"].includes(mark.family) ? "peaks" : "loudness";
+  return mark && mark.kind !== "stems-off" && ["peak", "signal"].includes(mark.family) ? "peaks" : "loudness";
 }
 
 function viewOf(mark, duration) {
