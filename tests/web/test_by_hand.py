@@ -2,6 +2,7 @@
 
 import io
 import wave
+from unittest import mock
 
 from django.urls import reverse
 
@@ -10,6 +11,7 @@ from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
 from mezzavoce.library.models import Mix, StoredFile, Track
 from mezzavoce.library.storage import keep, work_folder
 from mezzavoce.measuring import actions as measuring
+from mezzavoce.measuring import last
 from mezzavoce.measuring.models import Correction, Judgement
 from mezzavoce.measuring.selectors import current_judgement
 from mezzavoce.notes import actions
@@ -52,6 +54,24 @@ class CorrectionTest(HandCase):
         self.assertEqual(self.speech(), [(8.0, 14.0, False)])
         self.assertEqual([round(m.in_s) for m in self.of("duck-missing") if m.finding], [8])
         self.assertEqual(Change.objects.filter(action="correct: nobody speaks").count(), 1)
+
+    def test_judged_again_from_memory_as_from_the_file(self):
+        with mock.patch.object(last, "read_features", side_effect=last.read_features) as reading:
+            for span in (("10:00:08:00", "10:00:09:00"), ("10:00:24:00", "10:00:25:00")):
+                measuring.correct(self.reviewer, self.mix, "no-speech", span)
+            remembered = current_judgement(self.mix)
+            self.assertEqual(reading.call_count, 1)
+            run = remembered.run
+            found = list(remembered.findings.values_list("evidence", "mark"))
+            self.assertEqual(list(measuring.judge_run(run, remembered.spec_version).findings.values_list("evidence", "mark")), found)
+            self.assertEqual(reading.call_count, 2)
+
+    def test_another_mix_is_not_taken_for_the_last_one(self):
+        measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:08:00", "10:00:14:00"))
+        other = make_mix(self.production, self.lead)
+        measure_mix(other, three_stems(talk(40, SPANS), chord(40, -60)))
+        self.assertEqual(measuring.rejudge(other).findings.filter(kind="duck-missing").count(), 0)
+        self.assertEqual(measuring.rejudge(self.mix).findings.filter(kind="duck-missing").count(), 1)
 
     def test_a_later_word_wins_and_undo_goes_back(self):
         measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:08:00", "10:00:14:00"))

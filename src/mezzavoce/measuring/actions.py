@@ -12,7 +12,6 @@ from mezzavoce_core import VERSION
 from mezzavoce_core.errors import MezzavoceError
 from mezzavoce_core.exchange.captions import read_captions
 from mezzavoce_core.exchange.document import document
-from mezzavoce_core.exchange.features import read_features
 from mezzavoce_core.exchange.peaks import write_peaks
 from mezzavoce_core.exchange.series import write_page_series
 from mezzavoce_core.judge.judging import judge as core_judge
@@ -30,12 +29,14 @@ from ..library.models import Membership, Mix, Production, Programme, Spec, SpecV
 from ..library.storage import drop, keep, local_copy, work_folder
 from . import queue
 from .figures import figures
+from .last import LastJudged, read
 from .models import Correction, Finding, Judgement, Run
 from .orders import order_of
 from .selectors import stale_mixes
 from .signals import judged
 
 _RETRY_AFTER = timedelta(seconds=5)
+_LAST = LastJudged()
 
 
 def request_run(person: Person, mix: Mix) -> Run:
@@ -100,8 +101,7 @@ def _keep_peaks(run: Run, folder: Path) -> StoredFile:
     """True peaks at several levels of detail, for the page."""
     assert run.features is not None
     path = folder / "peaks.bin"
-    with local_copy(run.features) as features:
-        write_peaks(read_features(features), path)
+    write_peaks(read(run.features), path)
     return keep(path, run.mix.production, StoredFile.Kind.SERIES, "peaks.bin")
 
 
@@ -118,14 +118,19 @@ def _set_aside(run: Run, error: MezzavoceError) -> None:
         row.save()
 
 
-def judge_run(run: Run, spec_version: SpecVersion) -> Judgement:
-    """Judge a measured run by a spec version and store what was found. An earlier judgement of the same pair is replaced."""
+def judge_run(run: Run, spec_version: SpecVersion, last: LastJudged | None = None) -> Judgement:
+    """Judge a measured run by a spec version and store what was found. An earlier judgement of the same pair is replaced.
+
+    What was judged ``last`` makes it quicker and is remembered in its turn.
+    """
     if run.features is None:
         raise Refused("This mix has no measurement to judge; measure it first.")
-    with local_copy(run.features) as path:
-        measurement = read_features(path)
+    measurement = last.measurement(run.features) if last else read(run.features)
     mix = run.mix
-    result = core_judge(measurement, spec_version.as_core, corrections_of(mix), _programme(mix, measurement.duration_s), _captions(mix))
+    how = (spec_version.as_core, corrections_of(mix), _programme(mix, measurement.duration_s), _captions(mix))
+    result = core_judge(measurement, *how, earlier=last.judgement if last else None)
+    if last:
+        last.remember(result)
     detail = document(result)
     with transaction.atomic(), work_folder() as folder:
         for old in Judgement.objects.filter(run=run, spec_version=spec_version).select_related("series"):
@@ -222,7 +227,7 @@ def last_correction(mix: Mix) -> Correction | None:
 def rejudge(mix: Mix) -> Judgement | None:
     """Judge the newest measured run of a mix by what counts now; None where nothing is measured that can be judged."""
     run = Run.objects.filter(mix=mix, state=Run.State.MEASURED, features__isnull=False).order_by("-id").first()
-    return judge_run(run, mix.programme.judged_by) if run else None
+    return judge_run(run, mix.programme.judged_by, _LAST) if run else None
 
 
 def set_ranges(person: Person, mix: Mix, timecodes: Sequence[tuple[str, str]] | None) -> Judgement | None:

@@ -1,5 +1,7 @@
 """Gives marks to the findings of a new judgement. A finding that was there before takes the mark it had."""
 
+from collections import defaultdict
+from collections.abc import Sequence
 from typing import Any
 
 from django.dispatch import receiver
@@ -21,27 +23,39 @@ def give_marks(judgement: Judgement, **_: Any) -> None:
     # Locked, so that two judgements at once cannot give the same letters.
     Programme.objects.select_for_update().get(pk=mix.programme_id)
     findings = list(judgement.findings.all())
-    marks = list(Mark.objects.filter(born_mix=mix))
-    taken: dict[int, Mark] = {}
-    pairs = sorted(((_likeness(mix, f, m), f, m) for f in findings for m in marks), key=lambda p: -p[0])
-    for likeness, finding, mark in pairs:
-        if likeness > 0 and finding.pk not in taken and mark not in taken.values():
-            taken[finding.pk] = mark
+    taken = _matched(mix, findings, list(Mark.objects.filter(born_mix=mix)))
     number = Mark.objects.filter(programme=mix.programme_id).count()
+    new, changed = [], []
     for finding in findings:
-        finding.mark = taken.get(finding.pk)
-        if finding.mark is None:
-            finding.mark = Mark(programme_id=mix.programme_id, born_mix=mix, letters=letters(number))
-            number += 1
-        _refresh(mix, finding.mark, finding)
+        mark = taken.get(finding.pk)
+        if mark is None:
+            mark = Mark(programme_id=mix.programme_id, born_mix=mix, letters=letters(number + len(new)))
+            new.append(mark)
+        if _refresh(mark, _seen(mix, finding)) and mark.pk:
+            changed.append(mark)
+        finding.mark = mark
+    Mark.objects.bulk_create(new)
+    Mark.objects.bulk_update(changed, ["in_sample", "out_sample", "role", "kind", "family", "severity", "evidence"])
     Finding.objects.bulk_update(findings, ["mark"])
 
 
-def _likeness(mix: Mix, finding: Finding, mark: Mark) -> float:
-    """How much of the longer of the two both share; 0 for another family or role, a little more for the same kind."""
-    if finding.family != mark.family or finding.role != mark.role:
-        return 0.0
-    begin, end = mix.seconds(mark.in_sample), mix.seconds(mark.out_sample)
+def _matched(mix: Mix, findings: Sequence[Finding], marks: Sequence[Mark]) -> dict[int, Mark]:
+    """The mark of each finding that has one, by the finding's key."""
+    alike = defaultdict(list)
+    for mark in marks:
+        alike[mark.family, mark.role].append((mark, mix.seconds(mark.in_sample), mix.seconds(mark.out_sample)))
+    pairs = [(likeness, f, m) for f in findings for m, *span in alike[f.family, f.role] if (likeness := _likeness(f, m, *span)) > 0]
+    taken: dict[int, Mark] = {}
+    given: set[int] = set()
+    for _, finding, mark in sorted(pairs, key=lambda p: -p[0]):
+        if finding.pk not in taken and mark.pk not in given:
+            taken[finding.pk] = mark
+            given.add(mark.pk)
+    return taken
+
+
+def _likeness(finding: Finding, mark: Mark, begin: float, end: float) -> float:
+    """How much of the longer of the two both share, a little more for the same kind; 0 where it is too little."""
     shared = min(finding.out_s, end) - max(finding.in_s, begin)
     overlap = shared / max(finding.out_s - finding.in_s, end - begin, 1e-6)
     if overlap < _LEAST_OVERLAP:
@@ -49,7 +63,22 @@ def _likeness(mix: Mix, finding: Finding, mark: Mark) -> float:
     return overlap + (0.5 if finding.kind == mark.kind else 0.0)
 
 
-def _refresh(mix: Mix, mark: Mark, finding: Finding) -> None:
-    mark.in_sample, mark.out_sample = mix.samples(finding.in_s), mix.samples(finding.out_s)
-    mark.role, mark.kind, mark.family, mark.severity, mark.evidence = finding.role, finding.kind, finding.family, finding.severity, finding.evidence
-    mark.save()
+def _seen(mix: Mix, finding: Finding) -> dict[str, Any]:
+    """What a mark keeps of a finding."""
+    return {
+        "in_sample": mix.samples(finding.in_s),
+        "out_sample": mix.samples(finding.out_s),
+        "role": finding.role,
+        "kind": finding.kind,
+        "family": finding.family,
+        "severity": finding.severity,
+        "evidence": finding.evidence,
+    }
+
+
+def _refresh(mark: Mark, seen: dict[str, Any]) -> bool:
+    """Take over what is seen now; whether that is something new."""
+    changed = any(getattr(mark, name) != value for name, value in seen.items())
+    for name, value in seen.items():
+        setattr(mark, name, value)
+    return changed

@@ -1,7 +1,9 @@
 """One fault, one finding: where several kinds explain one place, the cause stays and the others stand in its ``also``."""
 
+from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import replace
+from itertools import chain
 
 from .model import MUST, NOTE, SHOULD, Finding
 
@@ -35,19 +37,26 @@ def merge(findings: Iterable[Finding]) -> tuple[Finding, ...]:
     What a finding explains goes with it to its own cause.
     """
     kept: list[Finding] = []
-    gone: list[tuple[Finding, int]] = []
+    # Causes by what they account for, and where they are kept; those that were explained themselves come after all others.
+    causes: defaultdict[str, list[tuple[Finding, int]]] = defaultdict(list)
+    gone: defaultdict[str, list[tuple[Finding, int]]] = defaultdict(list)
     for finding in sorted(findings, key=lambda f: (_ORDER.get(f.kind, len(_ORDER)), f.in_s)):
-        known = [*((k, place) for place, k in enumerate(kept)), *gone]
-        place = next((p for k, p in known if finding.kind in _EXPLAINS.get(k.kind, ()) and _explains(k, finding)), None)
+        known = chain(causes[finding.kind], gone[finding.kind])
+        place = next((p for cause, p in known if _explains(cause, finding)), None)
         if place is None:
+            place, among = len(kept), causes
             kept.append(finding)
-            continue
-        cause = kept[place]
-        graver = finding.severity if _WEIGHT[finding.severity] > _WEIGHT[cause.severity] else cause.severity
-        also = cause.also if finding.kind in cause.also else (*cause.also, finding.kind)
-        kept[place] = replace(cause, also=also, severity=graver)
-        gone.append((finding, place))
+        else:
+            kept[place], among = _with(kept[place], finding), gone
+        for kind in _EXPLAINS.get(finding.kind, ()):
+            among[kind].append((finding, place))
     return tuple(sorted(kept, key=lambda f: (f.in_s, f.out_s)))
+
+
+def _with(cause: Finding, explained: Finding) -> Finding:
+    """A cause with what it explains."""
+    graver = explained.severity if _WEIGHT[explained.severity] > _WEIGHT[cause.severity] else cause.severity
+    return replace(cause, also=cause.also if explained.kind in cause.also else (*cause.also, explained.kind), severity=graver)
 
 
 def _explains(cause: Finding, other: Finding) -> bool:

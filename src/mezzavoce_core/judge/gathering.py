@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..measure.balance import Balance, local_ratio, passage
+from ..measure.balance import Balance, Passage, local_ratio, passage
 from ..measure.captions import Caption, on_programme
 from ..measure.cues import find_cues
 from ..measure.ducks import Duck, with_levels
@@ -16,7 +16,8 @@ from ..measure.programme import Programme, find_programme
 from ..measure.speech import IMPORTANT_EFFECT, Correction, Speech, correct, find_speech, passage_spans, speech_ticks
 from ..timecode import Clock
 from ..units import Floats, amplitude_to_db
-from .model import Evidence
+from .earlier import Kept
+from .model import Evidence, Judgement
 from .overrun import music_beyond
 from .spec import Spec
 
@@ -25,9 +26,15 @@ _BACKGROUND = ("music", "effects", "background")
 
 
 def gather(
-    measurement: Measurement, spec: Spec, corrections: Sequence[Correction] = (), programme: Programme | None = None, captions: Sequence[Caption] = ()
+    measurement: Measurement,
+    spec: Spec,
+    corrections: Sequence[Correction] = (),
+    programme: Programme | None = None,
+    captions: Sequence[Caption] = (),
+    *,
+    earlier: Judgement | None = None,
 ) -> Evidence:
-    """The evidence of a measurement under a spec. Corrections and captions carry times of the file."""
+    """The evidence of a measurement under a spec. Corrections and captions carry times of the file; ``earlier`` saves work."""
     clock = Clock.starting(measurement.file.start_timecode, measurement.file.rate)
     programme = programme or find_programme(measurement.mix, clock, measurement.duration_s)
     measured = measurement.cropped(programme)
@@ -50,29 +57,35 @@ def gather(
     voice = measured.role_power("dialogue", gain=gain)
     if voice is not None:
         evidence = _with_voice(evidence, voice, by_hand, gain)
+        evidence = replace(evidence, passages=_passages(evidence, Kept.of(earlier, measurement, evidence)))
         evidence = _with_captions(evidence, captions)
     return _with_cues(evidence, gain)
 
 
 def _with_voice(evidence: Evidence, voice: Floats, corrections: Sequence[Correction], gain: float) -> Evidence:
-    measured, limits = evidence.measurement, evidence.spec.limits
+    measured = evidence.measurement
     speech = correct(find_speech(voice), corrections)
     flags = speech_ticks(speech, len(voice))
     music = measured.role_power("music", gain=gain)
     effects, background = measured.role_power("effects", gain=gain), measured.role_power(*_BACKGROUND, gain=gain)
     under = {role: bands for role in _BACKGROUND if (bands := measured.role_bands(role)) is not None}
     balance = Balance(voice, music, effects, background, flags, measured.role_bands("dialogue"), under)
-    spans = passage_spans(speech, limits.bridge_s)
     return replace(
         evidence,
         dialogue_lufs=mean_lufs(block_mean(voice)[np.flatnonzero(balance.active)]),
         speech=speech,
         balance=balance,
-        passages=tuple(passage(balance, a, b) for a, b in spans),
         ducks=_ducks(measured, music, speech, corrections),
         local_ratio_lu=local_ratio(balance),
         important=tuple((c.in_s, c.out_s) for c in corrections if c.kind == IMPORTANT_EFFECT),
     )
+
+
+def _passages(evidence: Evidence, kept: Kept | None) -> tuple[Passage, ...]:
+    balance = evidence.balance
+    assert balance is not None
+    spans = passage_spans(evidence.speech or (), evidence.spec.limits.bridge_s)
+    return tuple((kept and kept.passage(a, b)) or passage(balance, a, b) for a, b in spans)
 
 
 def _ducks(measured: Measurement, music: Floats | None, speech: Sequence[Speech], corrections: Sequence[Correction]) -> tuple[Duck, ...] | None:

@@ -9,6 +9,7 @@ from ..measure.measurement import Measurement
 from ..measure.programme import Programme
 from ..measure.speech import Correction
 from .causes import merge
+from .earlier import Kept
 from .gathering import gather
 from .model import NOTE, Evidence, Finding, Judgement
 from .registry import KINDS
@@ -19,16 +20,24 @@ _LIKELY = 0.5
 
 
 def judge(
-    measurement: Measurement, spec: Spec, corrections: Sequence[Correction] = (), programme: Programme | None = None, captions: Sequence[Caption] = ()
+    measurement: Measurement,
+    spec: Spec,
+    corrections: Sequence[Correction] = (),
+    programme: Programme | None = None,
+    captions: Sequence[Caption] = (),
+    *,
+    earlier: Judgement | None = None,
 ) -> Judgement:
     """Figures, passages, ducks and findings of a measurement under a spec.
 
     What was set by hand (times of the file) wins over what was measured; without a ``programme`` head and tail are found and left out.
+    An ``earlier`` judgement of the same measurement makes it quicker, and changes nothing.
     """
-    evidence = gather(measurement, spec, corrections, programme, captions)
-    findings = tuple(_sourced(evidence, f.mended()) for f in merge(_careful(f) for kind in KINDS for f in kind.find(evidence)))
+    evidence = gather(measurement, spec, corrections, programme, captions, earlier=earlier)
+    kept = Kept.of(earlier, measurement, evidence)
+    findings = tuple(_sourced(evidence, kept.mended(f) if kept else f.mended()) for f in merge(_careful(f) for kind in KINDS for f in kind.find(evidence)))
     share = clear_share(evidence.local_ratio_lu, spec.limits.clearance_lu) if spec.limits.clearance_lu is not None else None
-    return Judgement(evidence, findings, share)
+    return Judgement(measurement, evidence, findings, share)
 
 
 def _careful(finding: Finding) -> Finding:

@@ -86,9 +86,11 @@ class Finding:
 
     def mended(self) -> "Finding":
         """With its remedies worked out."""
-        if self.mend is None:
-            return self
-        remedy, alternatives = self.mend()
+        return self if self.mend is None else self.with_remedies(self.mend())
+
+    def with_remedies(self, remedies: Remedies) -> "Finding":
+        """With these, which need not be worked out any more."""
+        remedy, alternatives = remedies
         return replace(self, remedy=remedy, alternatives=alternatives, mend=None)
 
     def overlaps(self, other: "Finding") -> bool:
@@ -172,6 +174,7 @@ class Kind:
 class Judgement:
     """A measurement against a spec."""
 
+    measurement: Measurement
     evidence: Evidence
     findings: tuple[Finding, ...]
     clear_share: float | None
