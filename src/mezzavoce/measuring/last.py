@@ -19,7 +19,7 @@ class LastJudged:
 
     def __init__(self) -> None:
         self._lock = Lock()
-        self._file: "UUID | None" = None
+        self._file: UUID | None = None
         self._measurement: Measurement | None = None
         self._judgement: Judgement | None = None
 
