@@ -59,6 +59,24 @@ class RangeTest(MeasuredCase):
         self.assertEqual(self.complaints, [])
 
 
+class NarrowTest(MeasuredCase):
+    def test_nothing_of_the_review_lies_beside_a_narrow_window(self):
+        self.measured_mix()
+        outside = (
+            "[...document.querySelectorAll('button, a, input, .figures div, .list li')].filter((e) => e.checkVisibility())"
+            ".filter((e) => e.getBoundingClientRect().right > innerWidth + 0.5).map((e) => e.outerHTML.slice(0, 100))"
+        )
+        for width, height in ((1180, 800), (1024, 768), (820, 1100)):
+            with self.subTest(width):
+                page = self.open_page({"width": width, "height": height})
+                self.sign_in(page)
+                page.click("text=1 Ebb")
+                page.wait_for_selector("#review[data-ready]")
+                self.assertGreater(page.locator(".decide .btn").count(), 2)
+                self.assertEqual(page.evaluate(outside), [])
+                self.assert_accessible(page)
+
+
 class SpecsTest(MeasuredCase):
     def test_copied_changed_refused_and_judged_again(self):
         self.measured_mix()
