@@ -35,8 +35,10 @@ def find_rest(mix: ReadStretch, stems: Sequence[ReadStretch], placed: Sequence[P
     pieces = []
     for begin in np.arange(0.0, duration_s, _PIECE_S):
         mixed = mix(float(begin), _PIECE_S)
-        parts = [where.gain * shifted(read, float(begin), round(where.delay_s * rate_hz), rate_hz, len(mixed)) for read, where in heard]
-        left = mixed - np.sum(parts, axis=0) if parts else mixed
+        together = np.zeros_like(mixed)
+        for read, where in heard:
+            together += where.gain * shifted(read, float(begin), round(where.delay_s * rate_hz), rate_hz, len(mixed))
+        left = mixed - together
         pieces.append((_blocks(mixed, rate_hz), _blocks(left, rate_hz)))
     whole, left = (np.concatenate(p).astype(np.float32) for p in zip(*pieces, strict=True))
     return Rest(whole, left)
@@ -80,5 +82,5 @@ def _blocks(part: Mono, rate_hz: int) -> Floats:
         return np.zeros(0)
     edges = np.round(np.arange(0, len(part), rate_hz / BLOCKS_PER_S)).astype(np.int64)
     edges = edges[edges < len(part)]
-    means: Floats = np.add.reduceat(part.astype(np.float64) ** 2, edges) / np.diff([*edges, len(part)])
+    means: Floats = np.add.reduceat(np.square(part, dtype=np.float64), edges) / np.diff([*edges, len(part)])
     return means
