@@ -14,6 +14,7 @@ from .models import Mark
 
 # A finding over nearly the whole programme is the same finding however its ends moved.
 _LEAST_OVERLAP = 0.2
+_KEPT = ("role", "kind", "family", "severity", "evidence")
 
 
 @receiver(judged)
@@ -35,7 +36,7 @@ def give_marks(judgement: Judgement, **_: Any) -> None:
             changed.append(mark)
         finding.mark = mark
     Mark.objects.bulk_create(new)
-    Mark.objects.bulk_update(changed, ["in_sample", "out_sample", "role", "kind", "family", "severity", "evidence"])
+    Mark.objects.bulk_update(changed, ["in_sample", "out_sample", *_KEPT])
     Finding.objects.bulk_update(findings, ["mark"])
 
 
@@ -65,15 +66,8 @@ def _likeness(finding: Finding, mark: Mark, begin: float, end: float) -> float:
 
 def _seen(mix: Mix, finding: Finding) -> dict[str, Any]:
     """What a mark keeps of a finding."""
-    return {
-        "in_sample": mix.samples(finding.in_s),
-        "out_sample": mix.samples(finding.out_s),
-        "role": finding.role,
-        "kind": finding.kind,
-        "family": finding.family,
-        "severity": finding.severity,
-        "evidence": finding.evidence,
-    }
+    kept = {name: getattr(finding, name) for name in _KEPT}
+    return {"in_sample": mix.samples(finding.in_s), "out_sample": mix.samples(finding.out_s)} | kept
 
 
 def _refresh(mark: Mark, seen: dict[str, Any]) -> bool:
