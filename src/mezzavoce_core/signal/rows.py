@@ -3,7 +3,7 @@
 from typing import Generic, TypeVar
 
 import numpy as np
-from numpy.typing import DTypeLike, NDArray
+from numpy.typing import NDArray
 
 # What a file says of its length may be wrong; more than this is not believed, and comes by growing.
 _MOST_CELLS = 8_000_000
@@ -16,13 +16,10 @@ class Rows(Generic[Cell]):
 
     def __init__(self, columns: int, kind: type[Cell], about: float) -> None:
         """Of numbers of a ``kind``; ``about`` so many rows will come, which need not be right."""
-        self._all: NDArray[Cell] = self._room(columns, kind, about)
-        self._count = 0
-
-    @staticmethod
-    def _room(columns: int, kind: DTypeLike, about: float) -> NDArray[Cell]:
+        room = max(_LEAST_ROWS, int(min(about, _MOST_CELLS / max(1, columns))))
         # What is not written to yet takes no memory.
-        return np.empty((max(_LEAST_ROWS, int(min(about, _MOST_CELLS / max(1, columns)))), columns), dtype=kind)
+        self._all: NDArray[Cell] = np.empty((room, columns), dtype=kind)
+        self._count = 0
 
     def add(self, portion: NDArray[Cell]) -> None:
         """Take the next rows."""
