@@ -1,8 +1,8 @@
 """From media to a measurement: the one path that the worker and the command line share."""
 
-from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Executor, ThreadPoolExecutor
-from contextlib import ExitStack, closing
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import ExitStack
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -17,16 +17,15 @@ from .judge.spec import Spec
 from .measure.captions import Caption
 from .measure.loudness import MOMENTARY_TICKS, integrated
 from .measure.measurement import Measurement, StemLevels
-from .measure.meter import Levels, Meter, Wanted
+from .measure.meter import Levels, Wanted
 from .measure.programme import Part, Programme, by_hand, whole
 from .measure.rest import find_rest, holders, leaked_db
 from .measure.sketch import Sketch
 from .measure.speech import Correction
 from .measure.stems import MAX_DELAY_S, Placed, loud_stretches, place
-from .media import decode
-from .media.layouts import pairs
 from .media.probe import FileInfo
 from .media.source import Sound, Source, open_sound
+from .reading import READ, Order, Progress, Reader
 from .remainder import missing_role, remainder
 from .roles import ROLES
 from .signal.bands import FRAMES_PER_S as BANDS_PER_S
@@ -35,7 +34,6 @@ from .signal.spectrum import SILENCE
 from .timecode import Clock
 from .units import amplitude_to_db, db_to_amplitude
 
-Progress = Callable[[float, str], None]
 _UNITY_WITHIN_DB = 0.3
 _DELAY_WORTH_S = 0.0025
 
@@ -98,21 +96,19 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
     info = mix.info.with_timing(job.rate, job.start)
     _check_stems(job, info, sources)
     with ExitStack() as open_things:
-        helper = open_things.enter_context(ThreadPoolExecutor(job.threads - 1)) if job.threads > 1 else None
-        reader = _Reader(info, helper, _Shares(progress, [info.duration_s, *(s.info.duration_s for s in sources)]))
+        reader = Reader(info, job.threads, progress)
         sketches = [open_things.enter_context(Sketch(info.sample_rate_hz)) for _ in (mix, *sources)] if sources else []
         floor = None if job.peak_floor_dbtp is None else float(db_to_amplitude(job.peak_floor_dbtp))
-        levels = reader.meter(mix, 0, "loudness and peaks of the mix", Wanted(floor=floor), sketch=sketches[0] if sketches else None)
+        orders = [Order(mix, "loudness and peaks of the mix", Wanted(floor=floor), sketches[0] if sources else None)]
+        for stem, own, sketch in zip(job.stems, sources, sketches[1:], strict=True):
+            orders.append(Order(own, f"the {stem.role} stem “{own.name}”", _wanted(job, stem.role), sketch))
+        levels, *stems = reader.meter_all(orders)
         measured = Measurement(replace(info, duration_s=levels.samples / info.sample_rate_hz), VERSION, levels, ())
         if integrated(measured.mix_power()) is None:
             raise NothingToMeasure(_why_nothing(measured))
-        stems = [
-            reader.meter(own, k, f"the {job.stems[k - 1].role} stem “{own.name}”", _wanted(job, job.stems[k - 1].role), sketch=sketches[k])
-            for k, own in enumerate(sources, 1)
-        ]
-        progress(0.95, "fitting the stems to the mix")
+        progress(READ, "fitting the stems to the mix")
         placed = _place(job, stems, sketches)
-        fitted = tuple(_fit(job, *each, measured, reader) for each in zip(job.stems, sources, stems, placed, strict=True))
+        fitted = tuple(_fit(*each, measured, reader) for each in zip(job.stems, orders[1:], stems, placed, strict=True))
         fitted = _with_leaks(fitted, stems, placed, sketches)
         rest = find_rest(sketches[0].read, [s.read for s in sketches[1:]], placed, sketches[0].rate_hz, measured.duration_s) if sources else None
         measured = replace(measured, stems=(*fitted, *_remaining(mix, sources, fitted, placed)), rest=rest)
@@ -142,65 +138,6 @@ def run(job: Job, how: Judging, progress: Progress = _silent) -> Judgement:
     """Measure and judge."""
     measured = measure(job, progress)
     return judge(measured, how.spec, how.corrections, how.ranges.on(measured) if how.ranges else None, how.captions)
-
-
-class _Shares:
-    """Progress over several files, each by its duration, up to 95 %."""
-
-    def __init__(self, progress: Progress, durations: Sequence[float]) -> None:
-        # Peaks between samples make the mix about three times as long as a stem of the same duration.
-        weights = np.array([3.0 * durations[0], *durations[1:]]) + 1e-6
-        self._ends = np.concatenate([[0.0], np.cumsum(weights / weights.sum())]) * 0.95
-        self._durations = durations
-        self._progress = progress
-
-    def __len__(self) -> int:
-        return len(self._durations)
-
-    def of(self, k: int, doing: str) -> Callable[[float], None]:
-        """A listener for the seconds done of file ``k``."""
-        if k >= len(self):
-            return lambda _done_s: self._progress(0.95, doing)
-        begin, end, duration = self._ends[k], self._ends[k + 1], max(self._durations[k], 1e-6)
-        return lambda done_s: self._progress(float(begin + (end - begin) * min(1.0, done_s / duration)), doing)
-
-
-@dataclass(frozen=True)
-class _Reader:
-    """Meters one source after the other at the rate of the mix."""
-
-    mix: FileInfo
-    helper: Executor | None
-    shares: _Shares
-
-    def meter(self, source: Source, k: int, doing: str, wanted: Wanted, *, skip: int = 0, sketch: Sketch | None = None) -> Levels:
-        """Meter one source, sketching it (as it lies) on the way; ``skip`` samples are dropped at the start, or silence put there where it is negative."""
-        rate_hz, info = self.mix.sample_rate_hz, source.info
-        meter = Meter(rate_hz, info.channels, wanted, pairs=pairs(info.layout, info.channels), helper=self.helper, about_s=info.duration_s)
-        tell = self.shares.of(k, doing)
-        with closing(decode.blocks(source, rate_hz=rate_hz, ahead=self.helper is not None)) as blocks:  # type: ignore[type-var]
-            for block in _moved(blocks, skip, rate_hz * decode.block_seconds(rate_hz, info.channels)):
-                meter.feed(block, sketch.feed if sketch is not None else None)
-                tell(meter.seconds)
-        return meter.finish()
-
-
-def _moved(blocks: Iterator[decode.Samples], skip: int, size: int) -> Iterator[decode.Samples]:
-    """The same sound, ``skip`` samples earlier (later where negative), again in blocks of ``size``."""
-    if not skip:
-        yield from blocks
-        return
-    held: decode.Samples | None = None
-    for block in blocks:
-        drop = min(len(block), max(0, skip))
-        before = np.zeros((max(0, -skip), block.shape[1]), dtype=np.float32) if held is None else held
-        skip = max(0, skip - drop)
-        held = np.concatenate([before, block[drop:]])
-        while len(held) >= size:
-            yield held[:size]
-            held = held[size:]
-    if held is not None and len(held):
-        yield held
 
 
 def _why_nothing(measured: Measurement) -> str:
@@ -281,14 +218,13 @@ def _remaining(mix: Source, sources: Sequence[Source], fitted: Sequence[StemLeve
     return [remainder(mix, given, role)]
 
 
-def _fit(job: Job, stem: Stem, own: Source, levels: Levels, where: Placed | None, measured: Measurement, reader: _Reader) -> StemLevels:
+def _fit(stem: Stem, order: Order, levels: Levels, where: Placed | None, measured: Measurement, reader: Reader) -> StemLevels:
     """The stem on the mix's clock and layout, with the gain that it has there."""
     info, mix = measured.file, measured.mix
     delay_s = where.delay_s if where else 0.0
     if abs(delay_s) > _DELAY_WORTH_S:
-        levels = reader.meter(
-            own, len(reader.shares), "moving a stem to where it lies in the mix", _wanted(job, stem.role), skip=round(-delay_s * info.sample_rate_hz)
-        )
+        reader.progress(READ, "moving a stem to where it lies in the mix")
+        levels = reader.meter(replace(order, sketch=None), skip=round(-delay_s * info.sample_rate_hz))
     gain_db = float(amplitude_to_db(where.gain)) if where else 0.0
     if abs(gain_db) < _UNITY_WITHIN_DB:
         gain_db = 0.0
@@ -302,7 +238,7 @@ def _fit(job: Job, stem: Stem, own: Source, levels: Levels, where: Placed | None
         spectrum=_shape(levels.spectrum, _frames(levels.spectrum, mix.samples, info.sample_rate_hz, SPECTRA_PER_S), SILENCE),
         **{name: _shape(getattr(levels, name), getattr(mix, name).shape) for name in names},  # type: ignore[arg-type]
     )
-    return StemLevels(own.name, stem.role, shaped, gain_db, delay_s, where.coherence if where else None)
+    return StemLevels(order.source.name, stem.role, shaped, gain_db, delay_s, where.coherence if where else None)
 
 
 def _times(levels: Levels, count: int) -> Levels:

@@ -40,7 +40,7 @@ def loops() -> None:
     levels[600:900] -= np.float32(10)
     find_gain(levels, [(12.2, 17.5)])
     unpack_24(np.zeros(3, dtype="<u4"), out[0])
-    unpack_24_pairs(np.zeros(6, dtype="<u4"), np.zeros((4, 2), dtype=np.int32), out, 0, 3)
+    unpack_24_pairs(np.zeros(18, dtype=np.uint8), out, 0, 3)
     highest_bits(out[0].view(np.uint32))
     changes = np.ones((2, 2, 2, 3))
     deepen(np.ones((3, 2)), np.ones((2, 2)), changes, np.zeros(2), np.ones(2), np.ones(3, dtype=np.int64), np.zeros(2, dtype=np.int64), np.ones((5, 2)))

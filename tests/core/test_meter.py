@@ -15,7 +15,7 @@ import scipy.signal
 from mezzavoce_core.measure import loudness as loud
 from mezzavoce_core.measure.meter import Meter, share
 from mezzavoce_core.media.layouts import channel_weights
-from mezzavoce_core.signal import filters, kernels, lanes
+from mezzavoce_core.signal import filters, kernels, lanes, weighting
 from mezzavoce_core.units import amplitude_to_db, power_to_lufs
 from tests.signals import RATE, levels_of, noise, sine, steps, stereo
 
@@ -200,55 +200,74 @@ class ShareTest(unittest.TestCase):
             share([begun.wait], [fail], helper)
 
 
-class KernelTest(unittest.TestCase):
-    def test_filter_state_goes_on(self):
-        x = noise(0.1, -20).astype(np.float32)
-        sections = filters.recursion(filters.k_weighting(RATE))
-        whole, state = np.empty(1, dtype=np.float32), np.zeros((2, 3))
-        kernels.filter_energy(x, sections, state, np.array([0, len(x)]), whole)
-        halves, state = np.empty(1, dtype=np.float32), np.zeros((2, 3))
-        total = 0.0
-        for part in (x[:2400], x[2400:]):
-            kernels.filter_energy(part, sections, state, np.array([0, len(part)]), halves)
-            total += halves[0] * len(part)
-        self.assertAlmostEqual(whole[0] / (total / len(x)), 1.0, places=6)
+class WeightingTest(unittest.TestCase):
+    """Energy behind the filters of K-weighting."""
 
-    def test_filter_against_a_general_library(self):
+    def energy(self, x, y, edges, *, state=None, rate=RATE, stretch=0):
+        out, state = np.empty((len(edges) - 1, 3), dtype=np.float32), np.zeros((2, 2, 3)) if state is None else state
+        factors, room = filters.recursion(filters.k_weighting(rate)), (np.empty((lanes.ROWS, lanes.LANES)), np.empty(lanes.STRETCHES, dtype=np.int64))
+        weighting.filter_energy_pair(x, y, factors, state, np.asarray(edges), stretch, round(0.15 * rate), out, *room)
+        return out, state
+
+    def wanted(self, x, y, edges, rate=RATE):
         """scipy.signal.sosfilt with the same sections."""
-        x = noise(0.5, -20).astype(np.float32)
-        sections = filters.k_weighting(44100)
-        sos = np.array([[*s[:3], 1.0, *s[3:]] for s in sections])
-        wanted = np.mean(scipy.signal.sosfilt(sos, x.astype(np.float64)) ** 2)
-        out = np.empty(1, dtype=np.float32)
-        kernels.filter_energy(x, filters.recursion(sections), np.zeros((2, 3)), np.array([0, len(x)]), out)
-        self.assertAlmostEqual(out[0] / wanted, 1.0, places=6)
+        sos = np.array([[*s[:3], 1.0, *s[3:]] for s in filters.k_weighting(rate)])
+        a, b = (scipy.signal.sosfilt(sos, signal.astype(np.float64)) for signal in (x, y))
+        return np.array([[np.mean(p[i:j]) for p in (a * a, b * b, a * b)] for i, j in pairwise(edges)])
 
-    def test_a_pair_is_two_alone(self):
-        x, y = noise(0.5, -20, seed=1).astype(np.float32), noise(0.5, -30, seed=2).astype(np.float32)
-        sections, edges, table = filters.recursion(filters.k_weighting(RATE)), np.arange(0, len(x) + 1, 480), np.empty((lanes.ROWS, 4))
-        both, state = np.empty((len(edges) - 1, 3), dtype=np.float32), np.zeros((2, 2, 3))
-        kernels.filter_energy_pair(x, y, sections, state, edges, both, table)
-        for k, signal in enumerate((x, y)):
-            alone, own = np.empty(len(edges) - 1, dtype=np.float32), np.zeros((2, 3))
-            kernels.filter_energy(signal, sections, own, edges, alone)
-            np.testing.assert_allclose(both[:, k], alone, rtol=1e-6)
-            np.testing.assert_allclose(state[k], own, rtol=1e-9)
-        kernels.filter_energy_pair(x, -x, sections, np.zeros((2, 2, 3)), edges, both, table)
-        np.testing.assert_allclose(both[:, 2], -both[:, 0], rtol=1e-6)
+    def pair(self, seconds, rate=RATE):
+        return (noise(seconds, level, seed=-level, rate=rate).astype(np.float32) for level in (-20, -30))
 
-    def test_a_pair_in_any_portions(self):
-        x, y = noise(0.1, -20, seed=1).astype(np.float32), noise(0.1, -30, seed=2).astype(np.float32)
-        factors, table = filters.recursion(filters.k_weighting(RATE)), np.empty((lanes.ROWS, 4))
+    def test_against_a_general_library(self):
+        x, y = self.pair(0.5, 44100)
+        edges = np.arange(0, len(x) + 1, 441)
+        found, _ = self.energy(x, y, edges, rate=44100)
+        np.testing.assert_allclose(found, self.wanted(x, y, edges, 44100), rtol=1e-5, atol=1e-9)
+
+    def test_stretches_side_by_side_against_a_general_library(self):
+        for rate in (44100, 48000):
+            x, y = self.pair(1.93, rate)
+            # Loud before a stretch begins, so that what is left of it would be seen.
+            x[: round(0.6 * rate)] *= 30
+            edges = np.arange(0, len(x) + 1, rate // 100)
+            for stretch in (31, 40, 48):
+                found, state = self.energy(x, y, edges, rate=rate, stretch=stretch)
+                np.testing.assert_allclose(found, self.wanted(x, y, edges, rate), rtol=1e-5, atol=1e-9)
+                _, one_by_one = self.energy(x, y, edges, rate=rate)
+                np.testing.assert_allclose(state, one_by_one, rtol=1e-6, atol=1e-12)
+
+    def test_ticks_of_any_length_side_by_side(self):
+        x, y = self.pair(2.4)
+        pattern = np.cumsum([0, 1, 8, 9, 16, 63, 481, 7200, 3000])
+        edges = np.concatenate([pattern, *(pattern[1:] + k * pattern[-1] for k in (1, 2, 3))])
+        found, _ = self.energy(x, y, edges, stretch=8)
+        np.testing.assert_allclose(found, self.wanted(x, y, edges), rtol=1e-5, atol=1e-9)
+
+    def test_in_any_portions(self):
+        x, y = self.pair(0.1)
         edges = np.array([0, 1, 3, 4, 480, 481, 486, 900, len(x)])
-        whole, state = np.empty((len(edges) - 1, 3), dtype=np.float32), np.zeros((2, 2, 3))
-        kernels.filter_energy_pair(x, y, factors, state, edges, whole, table)
+        whole, state = self.energy(x, y, edges)
         own = np.zeros((2, 2, 3))
         for k, (a, b) in enumerate(pairwise(edges)):
-            part = np.empty((1, 3), dtype=np.float32)
-            kernels.filter_energy_pair(x[a:b], y[a:b], factors, own, np.array([0, b - a]), part, table)
+            part, own = self.energy(x[a:b], y[a:b], [0, b - a], state=own)
             np.testing.assert_array_equal(part[0], whole[k])
         np.testing.assert_array_equal(own, state)
 
+    def test_opposite_channels_have_opposite_products(self):
+        x, _ = self.pair(0.5)
+        found, _ = self.energy(x, -x, np.arange(0, len(x) + 1, 480))
+        np.testing.assert_allclose(found[:, 2], -found[:, 0], rtol=1e-6)
+
+    def test_silence_leaves_nothing_behind(self):
+        x = np.concatenate([noise(0.1, -20), np.zeros(4 * RATE)]).astype(np.float32)
+        edges = np.arange(0, len(x) + 1, 480)
+        for stretch in (0, 100):
+            found, state = self.energy(x, x, edges, stretch=stretch)
+            self.assertEqual(float(np.abs(state).max()), 0.0)
+            self.assertEqual(float(found[-1].max()), 0.0)
+
+
+class KernelTest(unittest.TestCase):
     def test_peaks_against_a_slow_reference(self):
         x = noise(0.05, -10).astype(np.float32)
         taps = filters.interpolator()

@@ -1,6 +1,7 @@
 """What a remedy would give: the same figures, computed again with gains on the stems."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,23 +33,26 @@ def gain_curve(points: Sequence[Point], ticks: int, first: int = 0) -> Floats:
     return curve
 
 
-def with_gain(balance: Balance, role: str, factor: Floats) -> Balance:
-    """The balance with a power factor per tick on one role (``dialogue``, ``music``, ``effects``, or ``background`` as a whole)."""
-    voice = balance.voice * factor if role == "dialogue" else balance.voice
-    music = None if balance.music is None else balance.music * (factor if role == "music" else 1.0)
-    effects = None if balance.effects is None else balance.effects * (factor if role == "effects" else 1.0)
-    background = balance.background
-    if background is not None and role != "dialogue":
-        changed = getattr(balance, role)
-        assert changed is not None
-        background = np.maximum(background + changed * (factor - 1), 0.0)
-    voice_bands, under = balance.voice_bands, dict(balance.under_bands)
-    blocks = block_mean(factor)
-    if role == "dialogue" and voice_bands is not None:
-        voice_bands = _scaled(voice_bands, blocks)
-    elif role in under:
-        under[role] = _scaled(under[role], blocks)
-    return Balance(voice, music, effects, background, balance.flags, voice_bands, under)
+def with_gain(balance: Balance, role: str, factor: Floats, *, bands: bool = True) -> Balance:
+    """The balance with a power factor per tick on one role (``dialogue``, ``music``, ``effects``, or ``background`` as a whole).
+
+    Without ``bands`` only the levels follow, which is enough for a ratio.
+    """
+    if role == "dialogue":
+        changed = replace(balance, voice=balance.voice * factor)
+    else:
+        part = getattr(balance, role)
+        background = None if balance.background is None else np.maximum(balance.background + part * (factor - 1), 0.0)
+        changed = replace(balance, **({role: part * factor} | {"background": background}))
+    return _with_bands(changed, role, block_mean(factor)) if bands else changed
+
+
+def _with_bands(balance: Balance, role: str, factor: Floats) -> Balance:
+    if role == "dialogue":
+        return balance if balance.voice_bands is None else replace(balance, voice_bands=_scaled(balance.voice_bands, factor))
+    if role in balance.under_bands:
+        return replace(balance, under_bands={**balance.under_bands, role: _scaled(balance.under_bands[role], factor)})
+    return balance
 
 
 def _scaled(bands: Floats, factor: Floats) -> Floats:

@@ -35,7 +35,11 @@ _BEYOND_LU = 0.2
 
 def hold_points(evidence: Evidence, in_s: float, out_s: float, gain_db: float) -> tuple[Point, ...]:
     """Four level points that reach a gain just before ``in_s``, hold it to ``out_s`` and come back."""
-    return _trapezoid(evidence, (in_s - AHEAD_S - FALL_S, in_s - AHEAD_S, out_s, out_s + RETURN_S), gain_db)
+    return _trapezoid(_hold_times(evidence, in_s, out_s), gain_db)
+
+
+def _hold_times(evidence: Evidence, in_s: float, out_s: float) -> tuple[float, ...]:
+    return _inside(evidence, in_s - AHEAD_S - FALL_S, in_s - AHEAD_S, out_s, out_s + RETURN_S)
 
 
 def fade(begin_s: float, end_s: float, *, role: str, source: str | None, rising: bool) -> Remedy:
@@ -52,14 +56,19 @@ def with_loudness(evidence: Evidence, remedy: Remedy) -> Remedy:
 
 def lower_spot(evidence: Evidence, in_s: float, out_s: float, amount_db: float, ramp_s: float) -> Remedy:
     """The whole mix lowered from ``in_s`` to ``out_s``, with ramps of ``ramp_s`` outside."""
-    points = _trapezoid(evidence, (in_s - ramp_s, in_s, out_s, out_s + ramp_s), amount_db)
+    points = _trapezoid(_inside(evidence, in_s - ramp_s, in_s, out_s, out_s + ramp_s), amount_db)
     return Remedy(action="lower", role="mix", amount_db=amount_db, points=points)
 
 
-def _trapezoid(evidence: Evidence, times_s: tuple[float, float, float, float], gain_db: float) -> tuple[Point, ...]:
-    """Level points 0, gain, gain, 0, kept inside the programme."""
-    gains = (0.0, gain_db, gain_db, 0.0)
-    return tuple(Point(round(min(max(t, 0.0), evidence.duration_s), 3), g) for t, g in zip(times_s, gains, strict=True))
+def _inside(evidence: Evidence, *times_s: float) -> tuple[float, ...]:
+    """Times of level points, kept inside the programme."""
+    return tuple(round(min(max(t, 0.0), evidence.duration_s), 3) for t in times_s)
+
+
+def _trapezoid(times_s: Sequence[float], gain_db: float) -> tuple[Point, ...]:
+    """Level points 0, gain, gain, 0."""
+    first, second, third, fourth = times_s
+    return Point(first, 0.0), Point(second, gain_db), Point(third, gain_db), Point(fourth, 0.0)
 
 
 def balance_remedies(
@@ -135,23 +144,24 @@ class _Search:
         """The gap in this part, changed or as it is."""
         return ratio_over(balance, self.here) if self.gap is None else self.gap(balance, self.first)
 
-    def changed(self, role: str, points: Sequence[Point]) -> Balance:
+    def changed(self, role: str, points: Sequence[Point], *, bands: bool) -> Balance:
         """The part with level points."""
-        return with_gain(self.part, role, gain_curve(points, len(self.part.voice), self.first))
+        return with_gain(self.part, role, gain_curve(points, len(self.part.voice), self.first), bands=bands)
 
     def ratio_with(self, remedy: Remedy) -> float:
         """Lowest local ratio that a remedy gives."""
-        return ratio_over(self.changed(remedy.role, remedy.points), self.here)
+        return ratio_over(self.changed(remedy.role, remedy.points, bands=False), self.here)
 
     def best(self, way: _Way, wanted: float) -> Remedy:
         """The smallest gain in steps of 0.5 dB that does, or the largest sensible one."""
+        times_s = _hold_times(self.evidence, self.in_s, self.out_s)
 
         def points(steps: int) -> tuple[Point, ...]:
-            return hold_points(self.evidence, self.in_s, self.out_s, way.sign * steps * _STEP_DB)
+            return _trapezoid(times_s, way.sign * steps * _STEP_DB)
 
         @cache
         def reached(steps: int) -> float:
-            return self.gap_in(self.changed(way.role, points(steps)))
+            return self.gap_in(self.changed(way.role, points(steps), bands=self.gap is not None))
 
         aim = wanted + _BEYOND_LU
         low = first_step(lambda steps: reached(steps) >= aim, guess=(aim - self.gap_in(self.part)) / _STEP_DB)
@@ -163,7 +173,7 @@ class _Search:
             amount_db=way.sign * amount,
             points=points(low),
             predicted_speech_to_background_lu=found,
-            predicted_audibility=audibility_over(self.changed(way.role, points(low)), self.here),
+            predicted_audibility=audibility_over(self.changed(way.role, points(low), bands=True), self.here),
             predicted_integrated_lufs=integrated_with(self.evidence, way.role, points(low)),
             enough=bool(found >= wanted and amount <= headroom),
         )

@@ -36,11 +36,13 @@ class Balance:
     voice_bands: Floats | None = None
     """Mean squares ``(blocks, 18)`` of the voice in one-third octaves, and below of what lies under it, role by role."""
     under_bands: Mapping[str, Floats] = field(default_factory=dict)
+    active: NDArray[np.bool_] = field(default=None)  # type: ignore[arg-type]
+    """Blocks of 100 ms of which half or more is speech; follows from ``flags``."""
 
-    @cached_property
-    def active(self) -> NDArray[np.bool_]:
-        """Blocks of 100 ms of which half or more is speech."""
-        return active_share(self.flags) >= 0.5
+    def __post_init__(self) -> None:
+        """Look where speech is, unless that is known from the balance that this one was made of."""
+        if self.active is None:
+            object.__setattr__(self, "active", active_share(self.flags) >= 0.5)
 
     @cached_property
     def blocks(self) -> Mapping[str, Floats]:
@@ -105,7 +107,7 @@ def local_ratio(balance: Balance) -> Floats:
     if balance.background is None:
         return np.full(len(active), np.nan)
     kernel = np.ones(_WINDOW_BLOCKS)
-    voice, background = (np.convolve(balance.blocks[p] * active, kernel)[_WINDOW_BLOCKS // 2 :][: len(active)] for p in ("voice", "background"))
+    voice, background = (np.convolve(block_mean(p) * active, kernel)[_WINDOW_BLOCKS // 2 :][: len(active)] for p in (balance.voice, balance.background))
     spoken = np.convolve(active.astype(np.float64), kernel)[_WINDOW_BLOCKS // 2 :][: len(active)]
     # Differences of the running sums leave dust where there is silence.
     ratio = power_to_db(voice) - power_to_db(np.maximum(background, 1e-15))

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..units import ABSENT_BELOW_LUFS, Floats, db_to_power, lufs_to_power, power_to_lufs
+from ..units import ABSENT_BELOW_LUFS, Floats, db_to_power, lufs_to_power, one_power_to_lufs, power_to_lufs
 from .meter import TICKS_PER_BLOCK, Levels
 
 MOMENTARY_TICKS = 40
@@ -133,9 +133,8 @@ def loudness(power: Floats, breaks: NDArray[np.bool_] | None = None) -> Loudness
 
 def mean_lufs(power: Floats) -> float | None:
     """Loudness in LUFS of the energy mean of some powers; None where there are none or all are silent."""
-    if not len(power) or power.mean() <= 0:
-        return None
-    return float(power_to_lufs(power.mean()))
+    mean = float(np.add.reduce(power)) / len(power) if len(power) else 0.0
+    return one_power_to_lufs(mean) if mean > 0 else None
 
 
 def _highest(windows: Floats) -> float | None:

@@ -4,6 +4,7 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import lru_cache, partial
+from itertools import zip_longest
 from typing import Any
 
 import numpy as np
@@ -11,10 +12,11 @@ from numpy.typing import NDArray
 
 from ..signal.bands import CENTRES_HZ, Bands
 from ..signal.filters import interpolator, interpolator_bounds, k_weighting, recursion
-from ..signal.kernels import filter_energy, filter_energy_pair, flat_runs, sample_peaks, true_peaks
-from ..signal.lanes import ROWS
+from ..signal.kernels import flat_runs, sample_peaks, true_peaks
+from ..signal.lanes import LANES, ROWS, STRETCHES
 from ..signal.rows import Rows
 from ..signal.spectrum import COLUMNS, Spectrum
+from ..signal.weighting import filter_energy_pair
 from .gaps import Gap, GapFinder
 
 TICKS_PER_S = 100
@@ -23,6 +25,8 @@ BLOCKS_PER_S = 10
 # The top of a clipped wave lies at the highest level of its channel; what stays this far under it is not looked at.
 _FLAT_FROM = 0.988
 _FLAT_LEAST = 0.1
+# After so long nothing of what came before is left in the filters of K-weighting (-270 dB).
+_FORGOTTEN_S = 0.15
 
 
 @dataclass(frozen=True)
@@ -89,10 +93,10 @@ class Meter:
         self._pairs = list(((0, 1),) if pairs is None and channels > 1 else pairs or ())
         paired = {c for pair in self._pairs for c in pair}
         rest = [c for c in range(channels) if c not in paired]
-        self._steps = [*self._pairs, *zip(rest[::2], rest[1::2], strict=False)]
-        self._alone = rest[-1:] if len(rest) % 2 else []
+        # One that is left over goes with itself.
+        self._steps = [*self._pairs, *zip_longest(rest[::2], rest[1::2], fillvalue=rest[-1] if rest else 0)]
         self._factors = recursion(k_weighting(rate_hz))
-        self._table = np.empty((ROWS, 4))
+        self._room = np.empty((ROWS, LANES)), np.empty(STRETCHES, dtype=np.int64)
         self._state = np.zeros((channels, 2, 3))
         self._seen = 0
         ticks = about_s * TICKS_PER_S + 2
@@ -130,20 +134,17 @@ class Meter:
     def _feed_power(self, channels: NDArray[np.float32]) -> None:
         edges = tick_edges(self._seen, channels.shape[1], self._rate_hz)
         ticks = len(edges) - 1
+        stretch, ahead = _stretch(self._seen, channels.shape[1], self._rate_hz), round(_FORGOTTEN_S * self._rate_hz)
         power = np.empty((ticks, self._channels), dtype=np.float32)
         together = np.empty((ticks, len(self._pairs)), dtype=np.float32)
+        found = np.empty((ticks, 3), dtype=np.float32)
         for k, (a, b) in enumerate(self._steps):
             state = self._state[[a, b]]
-            found = np.empty((ticks, 3), dtype=np.float32)
-            filter_energy_pair(channels[a], channels[b], self._factors, state, edges, found, self._table)
+            filter_energy_pair(channels[a], channels[b], self._factors, state, edges, stretch, ahead, found, *self._room)
             self._state[[a, b]] = state
             power[:, [a, b]] = found[:, :2]
             if k < len(self._pairs):
                 together[:, k] = found[:, 2]
-        for c in self._alone:
-            column = np.empty(ticks, dtype=np.float32)
-            filter_energy(channels[c], self._factors, self._state[c], edges, column)
-            power[:, c] = column
         self._power.add(power)
         self._together.add(together)
         self._seen += channels.shape[1]
@@ -259,6 +260,15 @@ def share(own: Sequence[Callable[[], None]], rest: Sequence[Callable[[], None]],
     for job, _ in waiting:
         if not job.cancelled():
             job.result()
+
+
+def _stretch(first: int, count: int, rate_hz: int) -> int:
+    """How many ticks a quarter of ``count`` samples may have, so that ticks of all quarters are alike in length; 0 where that is not worth it."""
+    alike = 1 if rate_hz % TICKS_PER_S == 0 else TICKS_PER_S
+    if first % (rate_hz * alike // TICKS_PER_S):
+        return 0
+    ticks = count * TICKS_PER_S // rate_hz // STRETCHES // alike * alike
+    return ticks if ticks >= 2 * _FORGOTTEN_S * TICKS_PER_S else 0
 
 
 def tick_edges(first: int, count: int, rate_hz: int) -> NDArray[np.int64]:

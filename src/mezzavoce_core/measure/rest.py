@@ -82,5 +82,5 @@ def _blocks(part: Mono, rate_hz: int) -> Floats:
         return np.zeros(0)
     edges = np.round(np.arange(0, len(part), rate_hz / BLOCKS_PER_S)).astype(np.int64)
     edges = edges[edges < len(part)]
-    means: Floats = np.add.reduceat(np.square(part, dtype=np.float64), edges) / np.diff([*edges, len(part)])
+    means: Floats = np.add.reduceat(np.square(part), edges) / np.diff([*edges, len(part)])
     return means

@@ -60,12 +60,15 @@ def loud_stretches(power: Floats) -> list[float]:
 
 def find_delay(mix: Mono, stem: Mono, rate_hz: int) -> int:
     """Samples by which the stem has to be shifted later to lie on the mix, within 2 s either way; 0 where no peak is clear."""
-    size = 1 << int(np.ceil(np.log2(len(mix) + len(stem))))
+    from scipy.fft import next_fast_len  # noqa: PLC0415  (worth waiting for only where there are stems)
+
+    reach = int(MAX_DELAY_S * rate_hz)
+    # What comes round from the other end overlaps nothing that lies within reach.
+    size = next_fast_len(max(len(mix), len(stem)) + reach, real=True)
     cross = np.fft.rfft(mix, size) * np.conj(np.fft.rfft(stem, size))
     # Whitening sharpens the peak; the floor keeps empty bands from being all noise.
     weight = np.abs(cross)
     correlation = np.fft.irfft(cross / (weight + 1e-3 * weight.max() + 1e-20), size)
-    reach = int(MAX_DELAY_S * rate_hz)
     near = np.concatenate([correlation[-reach:], correlation[: reach + 1]])
     best = int(np.argmax(np.abs(near)))
     clear = abs(near[best]) > 8 * float(np.median(np.abs(near))) + 1e-12
@@ -74,8 +77,9 @@ def find_delay(mix: Mono, stem: Mono, rate_hz: int) -> int:
 
 def fit_gains(mix: Mono, stems: Sequence[Mono]) -> Floats:
     """Least-squares gains ``(stems,)`` (factors) with which the stems together come closest to the mix."""
-    matrix = np.stack([s.astype(np.float64) for s in stems], axis=1)
-    gains, *_ = np.linalg.lstsq(matrix, mix.astype(np.float64), rcond=None)
+    matrix = np.stack([s.astype(np.float64) for s in stems])
+    # By the products of the stems with each other, which is much less to solve than all their samples.
+    gains, *_ = np.linalg.lstsq(matrix @ matrix.T, matrix @ mix.astype(np.float64), rcond=None)
     found: Floats = gains
     return found
 

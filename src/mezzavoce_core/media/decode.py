@@ -29,8 +29,6 @@ _LONGEST_BLOCK_S = 12
 _BLOCK_SAMPLES = 2_000_000
 # What is read at a time stays in the processor's own memory until it is laid out; a multiple of four frames is whole words at 24 bits, too.
 _PIECE_FRAMES = 1 << 15
-# Numbers that lie in the fastest memory while they are put in order.
-_ROOM = 256
 _LENGTH_SLACK_S = 0.5
 _SECONDS_PER_SECOND = 2.0
 _NOT_FINITE = 0x7F800000
@@ -161,19 +159,15 @@ def _spread(raw: NDArray[np.uint8], encoding: str, frames: int, room: Samples, o
     """Frames as they stand in a file into ``out`` ``(channels, frames)``, from frame ``begin`` on."""
     count = frames * len(out)
     if encoding == "i3":
-        unpack_24(_words_of_24(raw, count), room)
+        # Four numbers lie in three words; what is wanting in the last three is what was there before, and is not looked at.
+        unpack_24(raw[: -(-count // 4) * 12].view("<u4"), room)
     values = room[:count] if encoding == "i3" else raw[: count * int(encoding[1])].view("<" + encoding)
     planar(values, np.float32(_SCALES[encoding]), out, begin)
 
 
-def _pairs_of_24(raw: NDArray[np.uint8], _encoding: str, frames: int, room: Samples, out: Samples, begin: int) -> None:
+def _pairs_of_24(raw: NDArray[np.uint8], _encoding: str, frames: int, _room: Samples, out: Samples, begin: int) -> None:
     """The same for what is delivered most often, in one pass."""
-    unpack_24_pairs(_words_of_24(raw, 2 * frames), room[: 4 * _ROOM].reshape(4, _ROOM).view(np.int32), out, begin, frames)
-
-
-def _words_of_24(raw: NDArray[np.uint8], count: int) -> NDArray[np.uint32]:
-    """Four numbers lie in three words; what is wanting in the last three is what was there before, and is not looked at."""
-    return raw[: -(-count // 4) * 12].view("<u4")
+    unpack_24_pairs(raw, out, begin, frames)
 
 
 def _by_turns(readers: Sequence[Iterator[Samples]]) -> Iterator[Samples]:

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import njit
+from .spreading import FOUR_FRAMES, spread_in_fours
 
 _FULL_SCALE_24 = np.float32(2.0**-31)
 
@@ -49,26 +50,19 @@ def unpack_24(words: NDArray[np.uint32], out: NDArray[np.float32]) -> None:
 
 
 @njit(cache=True, nogil=True)
-def unpack_24_pairs(words: NDArray[np.uint32], room: NDArray[np.int32], out: NDArray[np.float32], begin: int, frames: int) -> None:
-    """The same for two channels that take turns, into ``out`` ``(2, samples)`` from ``begin`` on; ``room`` ``(4, any)`` is worked in.
+def _integer_24(raw: NDArray[np.uint8], at: int) -> np.int32:
+    """Three bytes as the upper ones of an integer of 32 bits."""
+    return np.int32((np.uint32(raw[at]) << np.uint32(8)) | (np.uint32(raw[at + 1]) << np.uint32(16)) | (np.uint32(raw[at + 2]) << np.uint32(24)))
 
-    Three words are two frames. They are taken apart into four rows first and put together channel by channel afterwards, because
-    the compiler turns each of these two steps into vector code, but not both in one.
-    """
-    size = room.shape[1]
-    for first in range(0, frames // 2, size):
-        count = min(size, frames // 2 - first)
-        part = words[3 * first : 3 * (first + count)]
-        for n in range(count):
-            room[0, n], room[1, n], room[2, n], room[3, n] = _four(part, n)
-        for channel in range(2):
-            row = out[channel, begin + 2 * first :]
-            for n in range(count):
-                row[2 * n] = np.float32(room[channel, n]) * _FULL_SCALE_24
-                row[2 * n + 1] = np.float32(room[channel + 2, n]) * _FULL_SCALE_24
-    if frames % 2:
-        left, right, _, _ = _four(words, frames // 2)
-        out[0, begin + frames - 1], out[1, begin + frames - 1] = np.float32(left) * _FULL_SCALE_24, np.float32(right) * _FULL_SCALE_24
+
+@njit(cache=True, nogil=True)
+def unpack_24_pairs(raw: NDArray[np.uint8], out: NDArray[np.float32], begin: int, frames: int) -> None:
+    """The same for the bytes of two channels that take turns, into ``out`` ``(2, samples)`` from ``begin`` on."""
+    left, right, whole = out[0, begin:], out[1, begin:], frames - frames % FOUR_FRAMES
+    spread_in_fours(raw, left, right, whole, _FULL_SCALE_24)
+    for n in range(whole, frames):
+        left[n] = np.float32(_integer_24(raw, 6 * n)) * _FULL_SCALE_24
+        right[n] = np.float32(_integer_24(raw, 6 * n + 3)) * _FULL_SCALE_24
 
 
 @njit(cache=True, nogil=True)

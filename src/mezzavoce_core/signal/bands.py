@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from .filters import half_band
 from .frames import Bins, Frames
-from .kernels import apart, halve
+from .kernels import PIECE, halve
 
 CENTRES_HZ = (160, 200, 250, 315, 400, 500, 630, 800, 1000, 1250, 1600, 2000, 2500, 3150, 4000, 5000, 6300, 8000)
 FRAMES_PER_S = 10
@@ -72,6 +72,7 @@ class _Halver:
     def __init__(self, channels: int) -> None:
         self._taps = half_band()
         self._held = np.zeros((channels, len(self._taps) // 2), dtype=np.float32)
+        self._room = np.empty((2, PIECE + len(self._taps)), dtype=np.float32)
 
     def spread(self, channels: int) -> None:
         """From one channel to so many, all of which were alike so far."""
@@ -79,14 +80,16 @@ class _Halver:
 
     def feed(self, channels: NDArray[np.float32]) -> NDArray[np.float32]:
         """The samples that can be had so far."""
-        there = self._held.shape[1] + channels.shape[1]
-        count = max(0, (there - len(self._taps)) // 2 + 1)
-        even, odd = (np.empty(n, dtype=np.float32) for n in ((there + 1) // 2, there // 2))
+        held, length = self._held.shape[1], len(self._taps)
+        count = max(0, (held + channels.shape[1] - length) // 2 + 1)
+        # Only what begins in the samples held needs both; everything else is read where it lies.
+        joint = min(count, -(-held // 2))
+        both = np.concatenate([self._held, channels[:, :length]], axis=1)
         out = np.empty((len(channels), count), dtype=np.float32)
         for c, x in enumerate(channels):
-            apart(self._held[c], x, even, odd)
-            halve(self._taps, even, odd, out[c])
-        rest = there - 2 * count
+            halve(self._taps, both[c], out[c, :joint], self._room)
+            halve(self._taps, x[2 * joint - held :], out[c, joint:], self._room)
+        rest = held + channels.shape[1] - 2 * count
         self._held = np.concatenate([self._held, channels[:, -rest:]], axis=1)[:, -rest:]
         return out
 

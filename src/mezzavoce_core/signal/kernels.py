@@ -4,121 +4,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import njit
-from .lanes import BEHIND, COEFFICIENTS, LAST_IN, OUTS, PRODUCTS, ROWS, SQUARES, STATE, STATE_BEFORE, filter_in_lanes
 
 _SEGMENT = 32
-_PIECE = 1024
-# A filter that rings out into silence ends in numbers so small that the processor takes many times as long for each; far below
-# anything heard (-600 dB) its state is set to nothing. Within a tick no state falls from there to such numbers.
-_NOTHING = 1e-30
-
-
-@njit(cache=True, nogil=True)
-def _kept(value: float) -> float:
-    """A state, or nothing where it is next to nothing."""
-    return value if abs(value) > _NOTHING else 0.0
-
-
-@njit(cache=True, nogil=True, fastmath={"contract"}, inline="always")
-def section(factors: NDArray[np.float64], state: NDArray[np.float64], value: float) -> float:
-    """One sample through a biquad: ``factors`` b0 g1 g2 a1 a2, where g = b - a b0; ``state`` s, s before, last input.
-
-    Transposed direct form II with the second state put into the first, so that one multiplication and addition leads from state to state.
-    """
-    out: float = factors[0] * value + state[0]
-    following = ((factors[2] * state[2] + factors[1] * value) - factors[4] * state[1]) - factors[3] * state[0]
-    state[0], state[1], state[2] = following, state[0], value
-    return out
-
-
-@njit(cache=True, nogil=True, fastmath={"contract"})
-def filter_energy(x: NDArray[np.float32], factors: NDArray[np.float64], state: NDArray[np.float64], edges: NDArray[np.int64], out: NDArray[np.float32]) -> None:
-    """Two biquads in a row over one channel; ``out[t]`` gets the mean square between ``edges[t]`` and ``edges[t + 1]``.
-
-    ``factors`` ``(2, 5)`` and ``state`` ``(2, 3)``, which is carried, as of ``section``.
-    """
-    b0, g1, g2, a1, a2 = factors[0]
-    c0, h1, h2, d1, d2 = factors[1]
-    p, p_before, v_before = state[0]
-    q, q_before, y_before = state[1]
-    for tick in range(len(edges) - 1):
-        part = x[edges[tick] : edges[tick + 1]]
-        total = 0.0
-        for n in range(len(part)):
-            v = np.float64(part[n])
-            y = b0 * v + p
-            z = c0 * y + q
-            p, p_before = ((g2 * v_before + g1 * v) - a2 * p_before) - a1 * p, p
-            q, q_before = ((h2 * y_before + h1 * y) - d2 * q_before) - d1 * q, q
-            v_before, y_before = v, y
-            total += z * z
-        out[tick] = total / max(1, len(part))
-        p, p_before, v_before = _kept(p), _kept(p_before), _kept(v_before)
-        q, q_before, y_before = _kept(q), _kept(q_before), _kept(y_before)
-    state[0, 0], state[0, 1], state[0, 2] = p, p_before, v_before
-    state[1, 0], state[1, 1], state[1, 2] = q, q_before, y_before
-
-
-@njit(cache=True, nogil=True)
-def _to_lanes(state: NDArray[np.float64], table: NDArray[np.float64]) -> None:
-    """States ``(channels, sections, 3)`` into the lanes of the table."""
-    for channel in range(2):
-        for k in range(2):
-            lane = 2 * k + channel
-            table[STATE, lane], table[STATE_BEFORE, lane], table[LAST_IN, lane] = state[channel, k]
-
-
-@njit(cache=True, nogil=True)
-def _from_lanes(table: NDArray[np.float64], state: NDArray[np.float64]) -> None:
-    """States out of the lanes, or nothing where they are next to nothing."""
-    for channel in range(2):
-        for k in range(2):
-            lane = 2 * k + channel
-            state[channel, k, 0], state[channel, k, 1] = _kept(table[STATE, lane]), _kept(table[STATE_BEFORE, lane])
-            state[channel, k, 2] = _kept(table[LAST_IN, lane])
-
-
-@njit(cache=True, nogil=True, fastmath={"contract"})
-def filter_energy_pair(
-    x: NDArray[np.float32],
-    y: NDArray[np.float32],
-    factors: NDArray[np.float64],
-    state: NDArray[np.float64],
-    edges: NDArray[np.int64],
-    out: NDArray[np.float32],
-    table: NDArray[np.float64],
-) -> None:
-    """``filter_energy`` over two channels in step; ``state`` is ``(2, 2, 3)``, ``out`` ``(ticks, 3)`` gets both mean squares and the mean of the product.
-
-    ``table`` ``(ROWS, 4)`` is room to work in.
-    """
-    for lane in range(4):
-        for row in range(ROWS):
-            table[row, lane] = factors[lane // 2, row - COEFFICIENTS] if row < OUTS else 0.0
-    last = edges[len(edges) - 1]
-    ahead = min(BEHIND, last)
-    for n in range(ahead):
-        for channel, source in enumerate((x, y)):
-            table[OUTS + BEHIND - 1 - n, channel] = section(factors[0], state[channel, 0], np.float64(source[n]))
-    _to_lanes(state, table)
-    for tick in range(len(edges) - 1):
-        first, end = edges[tick], edges[tick + 1]
-        for lane in range(4):
-            table[SQUARES, lane] = table[PRODUCTS, lane] = 0.0
-        until = max(first, min(end, last - ahead))
-        filter_in_lanes(x[first + ahead : until + ahead], y[first + ahead : until + ahead], table)
-        left, right, both = table[SQUARES, 2], table[SQUARES, 3], table[PRODUCTS, 2]
-        _from_lanes(table, state)
-        # At the end nothing is left for the first section; the second one takes what waits between them.
-        for n in range(until, end):
-            row = OUTS + BEHIND - 1 - (n - (last - ahead))
-            e, f = section(factors[1], state[0, 1], table[row, 0]), section(factors[1], state[1, 1], table[row, 1])
-            left += e * e
-            right += f * f
-            both += e * f
-        _to_lanes(state, table)
-        count = max(1, end - first)
-        out[tick, 0], out[tick, 1], out[tick, 2] = left / count, right / count, both / count
+PIECE = 1024
+"""Samples that ``halve`` makes at a time."""
 
 
 @njit(cache=True, nogil=True)
@@ -257,45 +146,36 @@ def flat_runs(x: NDArray[np.float32], before: int, edges: NDArray[np.int64], pea
                 out[part] = min(n - first, 65535)
 
 
-@njit(cache=True, nogil=True)
-def apart(before: NDArray[np.float32], x: NDArray[np.float32], even: NDArray[np.float32], odd: NDArray[np.float32]) -> None:
-    """Samples with even and with odd numbers of ``before`` and ``x``, one behind the other."""
-    pairs, lone = len(before) // 2, len(before) % 2
-    for n in range(pairs):
-        even[n] = before[2 * n]
-        odd[n] = before[2 * n + 1]
-    if lone and len(x):
-        even[pairs] = before[2 * pairs]
-        odd[pairs] = x[0]
-        pairs += 1
-    rest, e, o = x[lone:], even[pairs:], odd[pairs:]
-    for n in range(len(rest) // 2):
-        e[n] = rest[2 * n]
-        o[n] = rest[2 * n + 1]
-    if len(rest) % 2:
-        e[len(rest) // 2] = rest[-1]
+@njit(cache=True, nogil=True, fastmath={"contract"})
+def _halved(taps: NDArray[np.float32], even: NDArray[np.float32], odd: NDArray[np.float32], out: NDArray[np.float32]) -> None:
+    """Of samples with even numbers those at odd distances from the middle are wanted, which are ten on each side, of the others the middle alone."""
+    half = len(taps) // 2
+    centre, a, b, c, d, e = taps[half], taps[0], taps[2], taps[4], taps[6], taps[8]
+    f, g, h, i, j = taps[10], taps[12], taps[14], taps[16], taps[18]
+    x, middle = even[: len(out) + half], odd[half // 2 : half // 2 + len(out)]
+    for n in range(len(out)):
+        total = centre * middle[n] + a * (x[n] + x[n + 19]) + b * (x[n + 1] + x[n + 18]) + c * (x[n + 2] + x[n + 17])
+        total += d * (x[n + 3] + x[n + 16]) + e * (x[n + 4] + x[n + 15]) + f * (x[n + 5] + x[n + 14]) + g * (x[n + 6] + x[n + 13])
+        out[n] = total + (h * (x[n + 7] + x[n + 12]) + i * (x[n + 8] + x[n + 11]) + j * (x[n + 9] + x[n + 10]))
 
 
 @njit(cache=True, nogil=True)
-def halve(taps: NDArray[np.float32], even: NDArray[np.float32], odd: NDArray[np.float32], out: NDArray[np.float32]) -> None:
-    """Every other sample of a half-band filter over samples taken ``apart``: ``out[n]`` lies at sample ``2 n + len(taps) // 2``.
+def halve(taps: NDArray[np.float32], x: NDArray[np.float32], out: NDArray[np.float32], room: NDArray[np.float32]) -> None:
+    """Every other sample of a half-band filter of 39 taps: ``out[n]`` from the 39 samples of ``x`` from ``2 n`` on.
 
-    Taps at even distances from the middle are not looked at; those at odd ones are ten on each side, taken five at a time,
-    because the compiler turns that into vector code.
+    Piece by piece in ``room`` ``(2, PIECE + 20)``: first the samples are parted by even and odd numbers, then filtered, because the
+    compiler turns each of the two into vector code.
     """
     half = len(taps) // 2
-    for begin in range(0, len(out), _PIECE):
-        count = min(_PIECE, len(out) - begin)
-        part = out[begin : begin + count]
-        middle = odd[begin + half // 2 : begin + half // 2 + count]
-        for n in range(count):
-            part[n] = taps[half] * middle[n]
-        for k in range(0, (half + 1) // 2, 5):
-            a, b, c, d, e = taps[2 * k], taps[2 * k + 2], taps[2 * k + 4], taps[2 * k + 6], taps[2 * k + 8]
-            u, v = even[begin + k : begin + k + count + 4], even[begin + half - k - 4 : begin + half - k + count]
-            for n in range(count):
-                outer = a * (u[n] + v[n + 4]) + b * (u[n + 1] + v[n + 3]) + c * (u[n + 2] + v[n + 2])
-                part[n] += outer + d * (u[n + 3] + v[n + 1]) + e * (u[n + 4] + v[n])
+    even, odd = room[0], room[1]
+    for begin in range(0, len(out), PIECE):
+        count = min(PIECE, len(out) - begin)
+        part = x[2 * begin :]
+        for n in range(count + half - 1):
+            even[n] = part[2 * n]
+            odd[n] = part[2 * n + 1]
+        even[count + half - 1] = part[2 * (count + half - 1)]
+        _halved(taps, even, odd, out[begin : begin + count])
 
 
 @njit(cache=True, nogil=True)

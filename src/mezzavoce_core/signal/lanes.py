@@ -1,13 +1,11 @@
-"""Two channels through two filter sections at once, in the four lanes of one vector register.
+"""Two channels through two filter sections, four stretches of them at once, in the lanes of vector registers.
 
 The compiler does not find this form by itself: a recursion cannot be taken several samples at a time. But left and right do not
-wait for each other, and the second section only waits for what the first one gave a little earlier. So the lanes hold left and
-right in the first section and, some samples behind, left and right in the second one; so many that a value has the time that it
-needs to come out of one lane and through another.
+wait for each other, and neither do stretches of a signal that lie apart, if each begins a little earlier than it is wanted: by
+then the filters have forgotten that they knew nothing. So the lanes hold left and right of the first stretch, of the second, and so on.
 """
 
 from collections.abc import Callable
-from itertools import starmap
 from typing import Any
 
 import numpy as np
@@ -16,54 +14,63 @@ from numba import types
 from numba.extending import intrinsic
 from numpy.typing import NDArray
 
-BEHIND = 3
-"""Samples by which the second section runs behind the first."""
-COEFFICIENTS, OUTS = 0, 5
-LAST_IN = OUTS + BEHIND
-STATE, STATE_BEFORE, SQUARES, PRODUCTS, ROWS = range(LAST_IN + 1, LAST_IN + 6)
-"""Rows of the table ``(ROWS, 4)`` that is worked on: b0 g1 g2 a1 a2; what is carried from step to step (of outputs the last one first); the sums."""
-_LANES = 4
-_DOUBLE, _INDEX = ir.DoubleType(), ir.IntType(64)
-_VECTOR, _PAIR = ir.VectorType(_DOUBLE, _LANES), ir.VectorType(_DOUBLE, 2)
-_PLACE = ir.IntType(32)
-
-
-class _Table:
-    """The rows of the table as vectors."""
-
-    def __init__(self, builder: Any, data: Any) -> None:
-        self._builder = builder
-        self._rows = builder.bitcast(data, _VECTOR.as_pointer())
-
-    def _row(self, number: int) -> Any:
-        return self._builder.gep(self._rows, [ir.Constant(_INDEX, number)])
-
-    def load(self, number: int) -> Any:
-        row = self._builder.load(self._row(number))
-        row.align = 8
-        return row
-
-    def store(self, number: int, value: Any) -> None:
-        self._builder.store(value, self._row(number)).align = 8
+STRETCHES = 4
+LANES = 2 * STRETCHES
+LAST_IN, STATE, STATE_BEFORE, LAST_BETWEEN, SECOND_STATE, SECOND_BEFORE, SQUARES, PRODUCTS, ROWS = range(9)
+"""Rows of the table ``(ROWS, LANES)`` that is worked on: what is carried through the first section and through the second one, and the sums."""
+_TERMS = 5
+_DOUBLE, _INDEX, _PLACE = ir.DoubleType(), ir.IntType(64), ir.IntType(32)
+_WIDE, _NARROW = ir.VectorType(_DOUBLE, LANES), ir.VectorType(ir.FloatType(), LANES)
 
 
 def _order(lanes: list[int]) -> Any:
-    return ir.Constant(ir.VectorType(_PLACE, len(lanes)), lanes)
+    return ir.Constant(ir.VectorType(_PLACE, LANES), lanes)
 
 
-def _entering(builder: Any, sources: tuple[Any, Any], n: Any, waited: Any) -> Any:
-    """The next sample of either channel for the first section, and for the second what the first one gave and has waited long enough."""
-    fresh = ir.Constant(ir.VectorType(ir.FloatType(), 2), ir.Undefined)
+def _everywhere(builder: Any, numbers: Any, k: int) -> Any:
+    """Number ``k`` in every lane."""
+    one = builder.load(builder.gep(numbers, [ir.Constant(_INDEX, k)]))
+    alone = builder.insert_element(ir.Constant(_WIDE, ir.Undefined), one, ir.Constant(_PLACE, 0))
+    return builder.shuffle_vector(alone, alone, _order([0] * LANES))
+
+
+def _row(builder: Any, table: Any, number: int) -> Any:
+    return builder.gep(builder.bitcast(table, _WIDE.as_pointer()), [ir.Constant(_INDEX, number)])
+
+
+def _loaded(builder: Any, pointer: Any, align: int) -> Any:
+    value = builder.load(pointer)
+    value.align = align
+    return value
+
+
+def _turned(builder: Any, rows: list[Any]) -> list[Any]:
+    """Rows as columns: halves, quarters and single numbers of two rows change places."""
+    rows = list(rows)
+    for apart in (4, 2, 1):
+        first = _order([LANES + k - apart if k & apart else k for k in range(LANES)])
+        second = _order([LANES + k if k & apart else k + apart for k in range(LANES)])
+        for k in (k for k in range(LANES) if not k & apart):
+            a, b = rows[k], rows[k + apart]
+            rows[k], rows[k + apart] = builder.shuffle_vector(a, b, first), builder.shuffle_vector(a, b, second)
+    return rows
+
+
+def _next_eight(builder: Any, sources: list[Any], n: Any) -> list[Any]:
+    """The next eight samples of every lane, each time one of all lanes."""
+    pointers = [builder.bitcast(builder.gep(source, [n]), _NARROW.as_pointer()) for source in sources]
+    return _turned(builder, [_loaded(builder, pointer, 4) for pointer in pointers])
+
+
+def _next_one(builder: Any, sources: list[Any], n: Any) -> list[Any]:
+    found = ir.Constant(_NARROW, ir.Undefined)
     for lane, source in enumerate(sources):
-        fresh = builder.insert_element(fresh, builder.load(builder.gep(source, [n])), ir.Constant(_PLACE, lane))
-    wide = builder.shuffle_vector(builder.fpext(fresh, _PAIR), ir.Constant(_PAIR, ir.Undefined), _order([0, 1, 0, 1]))
-    return builder.shuffle_vector(wide, waited, _order([0, 1, 4, 5]))
+        found = builder.insert_element(found, builder.load(builder.gep(source, [n])), ir.Constant(_PLACE, lane))
+    return [found]
 
 
-def _step(builder: Any, factors: list[Any], carried: list[Any], sources: tuple[Any, Any], n: Any) -> list[Any]:
-    """One sample further: the new rows from ``OUTS`` to ``PRODUCTS``. The arithmetic is that of ``kernels.section``."""
-    b0, g1, g2, a1, a2 = factors
-    outs, (last_in, state, state_before, squares, products) = carried[:BEHIND], carried[BEHIND:]
+def _step(builder: Any, factors: list[Any], carried: list[Any], samples: Any) -> list[Any]:
+    """One sample further: the new rows. The arithmetic is that of ``weighting.section``."""
 
     def times(a: Any, b: Any) -> Any:
         return builder.fmul(a, b, flags=("contract",))
@@ -74,44 +81,67 @@ def _step(builder: Any, factors: list[Any], carried: list[Any], sources: tuple[A
     def minus(a: Any, b: Any) -> Any:
         return builder.fsub(a, b, flags=("contract",))
 
-    entering = _entering(builder, sources, n, outs[-1])
-    out = plus(times(b0, entering), state)
-    following = minus(minus(plus(times(g2, last_in), times(g1, entering)), times(a2, state_before)), times(a1, state))
-    other_side = builder.shuffle_vector(out, out, _order([1, 0, 3, 2]))
-    return [out, *outs[:-1], entering, following, state, plus(squares, times(out, out)), plus(products, times(out, other_side))]
+    def section(terms: list[Any], kept: list[Any], value: Any) -> tuple[Any, Any]:
+        (b0, g1, g2, a1, a2), (last_in, state, before) = terms, kept
+        return plus(times(b0, value), state), minus(minus(plus(times(g2, last_in), times(g1, value)), times(a2, before)), times(a1, state))
+
+    value = builder.fpext(samples, _WIDE)
+    between, state = section(factors[:_TERMS], carried[LAST_IN : STATE_BEFORE + 1], value)
+    out, second_state = section(factors[_TERMS:], carried[LAST_BETWEEN : SECOND_BEFORE + 1], between)
+    other_side = builder.shuffle_vector(out, out, _order([lane ^ 1 for lane in range(LANES)]))
+    sums = [plus(carried[SQUARES], times(out, out)), plus(carried[PRODUCTS], times(out, other_side))]
+    return [value, state, carried[STATE], between, second_state, carried[SECOND_STATE], *sums]
+
+
+def _loop(builder: Any, begin: Any, end: Any, by: int, rows: list[Any], body: Callable[[Any, list[Any]], list[Any]]) -> list[Any]:
+    """``rows`` after a loop from ``begin`` to before ``end``, which may be run no time at all."""
+    before, loop, after = builder.block, builder.append_basic_block(), builder.append_basic_block()
+    builder.cbranch(builder.icmp_signed("<", begin, end), loop, after)
+    builder.position_at_end(loop)
+    n, carried = builder.phi(_INDEX), [builder.phi(_WIDE) for _ in rows]
+    new, further = body(n, carried), builder.add(n, ir.Constant(_INDEX, by))
+    for phi, first, later in zip([n, *carried], [begin, *rows], [further, *new], strict=True):
+        phi.add_incoming(first, before)
+        phi.add_incoming(later, loop)
+    builder.cbranch(builder.icmp_signed("<", further, end), loop, after)
+    builder.position_at_end(after)
+    left = [builder.phi(_WIDE) for _ in rows]
+    for phi, first, later in zip(left, rows, new, strict=True):
+        phi.add_incoming(first, before)
+        phi.add_incoming(later, loop)
+    return left
 
 
 def _code(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-    arrays = list(starmap(lambda kind, arg: context.make_array(kind)(context, builder, arg), zip(signature.args, args, strict=True)))
-    sources, table, count = (arrays[0].data, arrays[1].data), _Table(builder, arrays[2].data), arrays[0].nitems
-    factors = [table.load(k) for k in range(COEFFICIENTS, OUTS)]
-    begin = [table.load(k) for k in range(OUTS, ROWS)]
-    before, loop, after = builder.block, builder.append_basic_block("step"), builder.append_basic_block("done")
-    zero = ir.Constant(count.type, 0)
-    builder.cbranch(builder.icmp_signed(">", count, zero), loop, after)
+    *arrays, count = args
+    x, y, begins, factors, table = (a.data for a in map(lambda kind, arg: context.make_array(kind)(context, builder, arg), signature.args, arrays))
+    places = [builder.load(builder.gep(begins, [ir.Constant(_INDEX, k)])) for k in range(STRETCHES)]
+    sources = [builder.gep(channel, [place]) for place in places for channel in (x, y)]
+    terms = [_everywhere(builder, factors, k) for k in range(2 * _TERMS)]
+    rows = [_loaded(builder, _row(builder, table, k), 8) for k in range(ROWS)]
 
-    builder.position_at_end(loop)
-    n, carried = builder.phi(count.type), [builder.phi(_VECTOR) for _ in begin]
-    new = _step(builder, factors, carried, sources, n)
-    further = builder.add(n, ir.Constant(count.type, 1))
-    for phi, first, later in zip([n, *carried], [zero, *begin], [further, *new], strict=True):
-        phi.add_incoming(first, before)
-        phi.add_incoming(later, loop)
-    builder.cbranch(builder.icmp_signed("<", further, count), loop, after)
+    def steps(taken: Callable[[Any, list[Any], Any], list[Any]]) -> Callable[[Any, list[Any]], list[Any]]:
+        def body(n: Any, carried: list[Any]) -> list[Any]:
+            for samples in taken(builder, sources, n):
+                carried = _step(builder, terms, carried, samples)
+            return carried
 
-    builder.position_at_end(after)
-    end = [builder.phi(_VECTOR) for _ in begin]
-    for phi, first, later in zip(end, begin, new, strict=True):
-        phi.add_incoming(first, before)
-        phi.add_incoming(later, loop)
-    for k, phi in enumerate(end, OUTS):
-        table.store(k, phi)
+        return body
+
+    eights = builder.and_(count, ir.Constant(_INDEX, -LANES))
+    rows = _loop(builder, ir.Constant(_INDEX, 0), eights, LANES, rows, steps(_next_eight))
+    for k, row in enumerate(_loop(builder, eights, count, 1, rows, steps(_next_one))):
+        builder.store(row, _row(builder, table, k)).align = 8
     return context.get_dummy_value()
 
 
-def _typed(_context: Any, left: Any, right: Any, table: Any) -> tuple[Any, Callable[..., Any]]:
-    return types.void(left, right, table), _code
+def _typed(_context: Any, x: Any, y: Any, begins: Any, factors: Any, table: Any, count: Any) -> tuple[Any, Callable[..., Any]]:
+    return types.void(x, y, begins, factors, table, count), _code
 
 
-filter_in_lanes: Callable[[NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]], None] = intrinsic(_typed)  # type: ignore[assignment]
-"""Run all samples of two channels of equal length ``(samples,)`` through the table ``(ROWS, 4)``, which is changed. For compiled loops only."""
+_Run = Callable[[NDArray[np.float32], NDArray[np.float32], NDArray[np.int64], NDArray[np.float64], NDArray[np.float64], int], None]
+filter_in_lanes: _Run = intrinsic(_typed)  # type: ignore[assignment]
+"""Run ``count`` samples of two channels from each of the places ``begins`` on through factors ``(2, 5)`` and the table ``(ROWS, LANES)``, which is changed.
+
+For compiled loops only; nothing checks that the samples are there.
+"""

@@ -87,7 +87,13 @@ def _between(inside: Floats, around: Floats) -> float | None:
     inside, around = inside[np.isfinite(inside)], around[np.isfinite(around)]
     if len(inside) < _LEAST_BLOCKS or len(around) < _LEAST_BLOCKS:
         return None
-    return float(np.median(inside) - np.median(around))
+    return _median(inside) - _median(around)
+
+
+def _median(values: Floats) -> float:
+    """For a few numbers, several times as quick as NumPy's."""
+    ordered = np.sort(values)
+    return float(ordered[(len(ordered) - 1) // 2] + ordered[len(ordered) // 2]) / 2
 
 
 def anywhere(sides: Floats) -> Floats:

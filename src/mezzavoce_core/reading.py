@@ -1,0 +1,142 @@
+"""The files of a job through the meter, several at a time where more than one thread may work."""
+
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
+from contextlib import closing
+from dataclasses import dataclass
+from functools import partial
+from threading import Event
+
+import numpy as np
+
+from .measure.meter import Levels, Meter, Wanted
+from .measure.sketch import Sketch
+from .media import decode
+from .media.layouts import pairs
+from .media.probe import FileInfo
+from .media.source import Source
+
+Progress = Callable[[float, str], None]
+READ = 0.95
+"""The share of a measurement that is done when all files are read."""
+_TOLD_EVERY_S = 0.2
+
+
+@dataclass(frozen=True)
+class Order:
+    """A file to be metered; a sketch is drawn on the way, of the file as it lies."""
+
+    source: Source
+    doing: str
+    wanted: Wanted
+    sketch: Sketch | None = None
+
+
+@dataclass(frozen=True)
+class Reader:
+    """Meters files at the rate of a mix. ``progress`` is told from the thread that called."""
+
+    mix: FileInfo
+    threads: int
+    progress: Progress
+
+    def meter_all(self, orders: Sequence[Order]) -> list[Levels]:
+        """Meter files, the mix first. Raises what is wrong with one that cannot be read."""
+        shares = _Shares(self.progress, orders)
+        if self.threads > 1 and len(orders) > 1:
+            return self._side_by_side(orders, shares)
+        return [self.meter(order, heard=partial(shares.tell_done, k)) for k, order in enumerate(orders)]
+
+    def meter(self, order: Order, *, skip: int = 0, heard: Callable[[float], None] | None = None) -> Levels:
+        """Meter one file with all threads; ``skip`` samples are dropped at the start, or silence put there where it is negative."""
+        if self.threads < 2:
+            return self._meter(order, None, skip, heard)
+        with ThreadPoolExecutor(self.threads - 1) as helper:
+            return self._meter(order, helper, skip, heard)
+
+    def _meter(self, order: Order, helper: ThreadPoolExecutor | None, skip: int, heard: Callable[[float], None] | None) -> Levels:
+        rate_hz, info, sketch = self.mix.sample_rate_hz, order.source.info, order.sketch
+        meter = Meter(rate_hz, info.channels, order.wanted, pairs=pairs(info.layout, info.channels), helper=helper, about_s=info.duration_s)
+        with closing(decode.blocks(order.source, rate_hz=rate_hz, ahead=helper is not None)) as blocks:  # type: ignore[type-var]
+            for block in _moved(blocks, skip, rate_hz * decode.block_seconds(rate_hz, info.channels)):
+                meter.feed(block, sketch.feed if sketch is not None else None)
+                if heard is not None:
+                    heard(meter.seconds)
+        return meter.finish()
+
+    def _side_by_side(self, orders: Sequence[Order], shares: "_Shares") -> list[Levels]:
+        """Each file by one thread: threads that share a file wait for each other, those that do not hardly ever do."""
+        stop = Event()
+
+        def heard(k: int, seconds: float) -> None:
+            if stop.is_set():
+                raise _StoppedError
+            shares.done(k, seconds)
+
+        with ThreadPoolExecutor(min(self.threads, len(orders))) as pool:
+            jobs = [pool.submit(self._meter, order, None, 0, partial(heard, k)) for k, order in enumerate(orders)]
+            try:
+                left = set(jobs)
+                while left and not any(map(_fault, jobs)):
+                    ended, left = wait(left, timeout=_TOLD_EVERY_S, return_when=FIRST_COMPLETED)
+                    # Every file is named, however soon it is done.
+                    for job in sorted(ended or left, key=jobs.index)[: len(ended) or 1]:
+                        shares.tell(jobs.index(job))
+            finally:
+                stop.set()
+        for fault in filter(None, map(_fault, jobs)):
+            raise fault
+        return [job.result() for job in jobs]
+
+
+class _StoppedError(Exception):
+    """A file need not be read any further, because something is wrong with another one."""
+
+
+def _fault(job: "Future[Levels]") -> BaseException | None:
+    """What went wrong by itself."""
+    fault = job.exception() if job.done() else None
+    return None if isinstance(fault, _StoppedError) else fault
+
+
+class _Shares:
+    """How much is done of several files, each by its duration."""
+
+    def __init__(self, progress: Progress, orders: Sequence[Order]) -> None:
+        self._progress, self._orders = progress, orders
+        self._durations = np.maximum([o.source.info.duration_s for o in orders], 1e-6)
+        # Peaks between samples make the mix about three times as long as a stem of the same duration.
+        weights = self._durations * np.where(np.arange(len(orders)) == 0, 3.0, 1.0)
+        self._weights = READ * weights / weights.sum()
+        self._done_s = np.zeros(len(orders))
+
+    def done(self, k: int, seconds: float) -> None:
+        """So much of file ``k`` is done; nobody hears of it before it is told."""
+        self._done_s[k] = seconds
+
+    def tell(self, k: int) -> None:
+        """Say how much of all is done, and that file ``k`` is being read."""
+        self._progress(float(self._weights @ np.minimum(1.0, self._done_s / self._durations)), self._orders[k].doing)
+
+    def tell_done(self, k: int, seconds: float) -> None:
+        """Both."""
+        self.done(k, seconds)
+        self.tell(k)
+
+
+def _moved(blocks: Iterator[decode.Samples], skip: int, size: int) -> Iterator[decode.Samples]:
+    """The same sound, ``skip`` samples earlier (later where negative), again in blocks of ``size``."""
+    if not skip:
+        yield from blocks
+        return
+    held: decode.Samples | None = None
+    for block in blocks:
+        drop = min(len(block), max(0, skip))
+        before = np.zeros((max(0, -skip), block.shape[1]), dtype=np.float32) if held is None else held
+        skip = max(0, skip - drop)
+        held = np.concatenate([before, block[drop:]])
+        while len(held) >= size:
+            yield held[:size]
+            held = held[size:]
+    if held is not None and len(held):
+        yield held
