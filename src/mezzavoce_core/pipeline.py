@@ -19,7 +19,7 @@ from .measure.loudness import MOMENTARY_TICKS, integrated
 from .measure.measurement import Measurement, StemLevels
 from .measure.meter import Levels, Wanted
 from .measure.programme import Part, Programme, by_hand, whole
-from .measure.rest import find_rest, holders, leaked_db
+from .measure.rest import Rest, find_rest, holders, leaked_db
 from .measure.sketch import Sketch
 from .measure.speech import Correction
 from .measure.stems import MAX_DELAY_S, Placed, loud_stretches, place
@@ -110,8 +110,7 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
         placed = _place(job, stems, sketches)
         fitted = tuple(_fit(*each, measured, reader) for each in zip(job.stems, orders[1:], stems, placed, strict=True))
         fitted = _with_leaks(fitted, stems, placed, sketches)
-        rest = find_rest(sketches[0].read, [s.read for s in sketches[1:]], placed, sketches[0].rate_hz, measured.duration_s) if sources else None
-        measured = replace(measured, stems=(*fitted, *_remaining(mix, sources, fitted, placed)), rest=rest)
+        measured = replace(measured, stems=(*fitted, *_remaining(mix, sources, fitted, placed)), rest=_rest(job, measured.duration_s, sketches, placed))
     if not job.levels_only:
         progress(0.96, "reading what was done to the music")
         measured = measured.with_music_gain()
@@ -188,6 +187,14 @@ def _place(job: Job, stems: Sequence[Levels], sketches: Sequence[Sketch]) -> lis
                 f"Check that both belong to the same programme and version."
             )
     return placed
+
+
+def _rest(job: Job, duration_s: float, sketches: Sequence[Sketch], placed: Sequence[Placed | None]) -> Rest | None:
+    """What the stems leave of the mix; None without stems."""
+    if not placed:
+        return None
+    with ThreadPoolExecutor(job.threads) as helpers:
+        return find_rest(sketches[0].read, [s.read for s in sketches[1:]], placed, sketches[0].rate_hz, duration_s, helpers if job.threads > 1 else None)
 
 
 def _with_leaks(fitted: Sequence[StemLevels], stems: Sequence[Levels], placed: Sequence[Placed | None], sketches: Sequence[Sketch]) -> tuple[StemLevels, ...]:

@@ -1,7 +1,7 @@
 """The files of a job through the meter, several at a time where more than one thread may work."""
 
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExecutor, wait
 from contextlib import closing
 from dataclasses import dataclass
 from functools import partial
@@ -17,6 +17,8 @@ from .media.probe import FileInfo
 from .media.source import Source
 
 Progress = Callable[[float, str], None]
+Heard = Callable[[float], None]
+"""Hears how many seconds are done."""
 READ = 0.95
 """The share of a measurement that is done when all files are read."""
 _TOLD_EVERY_S = 0.2
@@ -47,34 +49,40 @@ class Reader:
             return self._side_by_side(orders, shares)
         return [self.meter(order, heard=partial(shares.tell_done, k)) for k, order in enumerate(orders)]
 
-    def meter(self, order: Order, *, skip: int = 0, heard: Callable[[float], None] | None = None) -> Levels:
+    def meter(self, order: Order, *, skip: int = 0, heard: Heard | None = None) -> Levels:
         """Meter one file with all threads; ``skip`` samples are dropped at the start, or silence put there where it is negative."""
         if self.threads < 2:
-            return self._meter(order, None, skip, heard)
+            return self._meter(order, heard, lambda: None, skip=skip)
         with ThreadPoolExecutor(self.threads - 1) as helper:
-            return self._meter(order, helper, skip, heard)
+            return self._meter(order, heard, lambda: helper, skip=skip, ahead=True)
 
-    def _meter(self, order: Order, helper: ThreadPoolExecutor | None, skip: int, heard: Callable[[float], None] | None) -> Levels:
+    def _meter(self, order: Order, heard: Heard | None, helper: Callable[[], Executor | None], *, skip: int = 0, ahead: bool = False) -> Levels:
+        """``helper`` is asked for before every block."""
         rate_hz, info, sketch = self.mix.sample_rate_hz, order.source.info, order.sketch
-        meter = Meter(rate_hz, info.channels, order.wanted, pairs=pairs(info.layout, info.channels), helper=helper, about_s=info.duration_s)
-        with closing(decode.blocks(order.source, rate_hz=rate_hz, ahead=helper is not None)) as blocks:  # type: ignore[type-var]
+        meter = Meter(rate_hz, info.channels, order.wanted, pairs=pairs(info.layout, info.channels), about_s=info.duration_s)
+        with closing(decode.blocks(order.source, rate_hz=rate_hz, ahead=ahead)) as blocks:  # type: ignore[type-var]
             for block in _moved(blocks, skip, rate_hz * decode.block_seconds(rate_hz, info.channels)):
-                meter.feed(block, sketch.feed if sketch is not None else None)
+                meter.feed(block, sketch.feed if sketch is not None else None, helper())
                 if heard is not None:
                     heard(meter.seconds)
         return meter.finish()
 
     def _side_by_side(self, orders: Sequence[Order], shares: "_Shares") -> list[Levels]:
         """Each file by one thread: threads that share a file wait for each other, those that do not hardly ever do."""
-        stop = Event()
+        stop, at_once = Event(), min(self.threads, len(orders))
+        jobs: list[Future[Levels]] = []
 
         def heard(k: int, seconds: float) -> None:
             if stop.is_set():
                 raise _StoppedError
             shares.done(k, seconds)
 
-        with ThreadPoolExecutor(min(self.threads, len(orders))) as pool:
-            jobs = [pool.submit(self._meter, order, None, 0, partial(heard, k)) for k, order in enumerate(orders)]
+        with ThreadPoolExecutor(at_once) as pool:
+
+            def idle() -> Executor | None:
+                return pool if len(jobs) == len(orders) and sum(not job.done() for job in jobs) < at_once else None
+
+            jobs += [pool.submit(self._meter, order, partial(heard, k), idle) for k, order in enumerate(orders)]
             try:
                 left = set(jobs)
                 while left and not any(map(_fault, jobs)):

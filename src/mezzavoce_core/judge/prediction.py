@@ -1,7 +1,6 @@
 """What a remedy would give: the same figures, computed again with gains on the stems."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,21 +37,20 @@ def with_gain(balance: Balance, role: str, factor: Floats, *, bands: bool = True
 
     Without ``bands`` only the levels follow, which is enough for a ratio.
     """
-    if role == "dialogue":
-        changed = replace(balance, voice=balance.voice * factor)
-    else:
-        part = getattr(balance, role)
-        background = None if balance.background is None else np.maximum(balance.background + part * (factor - 1), 0.0)
-        changed = replace(balance, **({role: part * factor} | {"background": background}))
-    return _with_bands(changed, role, block_mean(factor)) if bands else changed
-
-
-def _with_bands(balance: Balance, role: str, factor: Floats) -> Balance:
-    if role == "dialogue":
-        return balance if balance.voice_bands is None else replace(balance, voice_bands=_scaled(balance.voice_bands, factor))
-    if role in balance.under_bands:
-        return replace(balance, under_bands={**balance.under_bands, role: _scaled(balance.under_bands[role], factor)})
-    return balance
+    parts = {"dialogue": balance.voice, "music": balance.music, "effects": balance.effects, "background": balance.background}
+    part = parts[role]
+    assert part is not None
+    if role not in ("dialogue", "background") and balance.background is not None:
+        parts["background"] = np.maximum(balance.background + part * (factor - 1), 0.0)
+    parts[role] = part * factor
+    voice_bands, under = balance.voice_bands, balance.under_bands
+    if bands and role == "dialogue" and voice_bands is not None:
+        voice_bands = _scaled(voice_bands, block_mean(factor))
+    elif bands and role in under:
+        under = {**under, role: _scaled(under[role], block_mean(factor))}
+    voice, music, effects, background = parts.values()
+    assert voice is not None
+    return Balance(voice, music, effects, background, balance.flags, voice_bands, under, balance.active)
 
 
 def _scaled(bands: Floats, factor: Floats) -> Floats:

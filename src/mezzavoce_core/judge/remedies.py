@@ -140,6 +140,11 @@ class _Search:
         here: NDArray[np.int64] = self.blocks - self.first // TICKS_PER_BLOCK
         return here
 
+    @cached_property
+    def gap_now(self) -> float:
+        """The gap as it is."""
+        return self.gap_in(self.part)
+
     def gap_in(self, balance: Balance) -> float:
         """The gap in this part, changed or as it is."""
         return ratio_over(balance, self.here) if self.gap is None else self.gap(balance, self.first)
@@ -164,7 +169,7 @@ class _Search:
             return self.gap_in(self.changed(way.role, points(steps), bands=self.gap is not None))
 
         aim = wanted + _BEYOND_LU
-        low = first_step(lambda steps: reached(steps) >= aim, guess=(aim - self.gap_in(self.part)) / _STEP_DB)
+        low = first_step(lambda steps: reached(steps) >= aim, guess=(aim - self.gap_now) / _STEP_DB)
         found, amount = reached(low), low * _STEP_DB
         headroom = _headroom_db(self.evidence, self.in_s, self.out_s) if way.action == "raise" else np.inf
         return Remedy(

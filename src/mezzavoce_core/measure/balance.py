@@ -149,8 +149,8 @@ def band_levels(balance: Balance, chosen: NDArray[np.int64]) -> tuple[Floats, Fl
     here = chosen[chosen < len(balance.voice_bands)]
     if not len(here):
         return None
-    under = np.sum([bands[here].mean(axis=0) for bands in balance.under_bands.values()], axis=0)
-    return levels_db(balance.voice_bands[here].mean(axis=0)), levels_db(under)
+    voice, *under = (np.add.reduce(bands[here]) / len(here) for bands in (balance.voice_bands, *balance.under_bands.values()))
+    return levels_db(voice), levels_db(np.add.reduce(under))
 
 
 def audible_series(balance: Balance) -> Floats:

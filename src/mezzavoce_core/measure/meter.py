@@ -74,22 +74,15 @@ class Meter:
     """Feed blocks ``(frames, channels)`` that begin on whole seconds, then take ``finish()``."""
 
     def __init__(
-        self,
-        rate_hz: int,
-        channels: int,
-        wanted: Wanted | None = None,
-        *,
-        pairs: Sequence[tuple[int, int]] | None = None,
-        helper: Executor | None = None,
-        about_s: float = 60.0,
+        self, rate_hz: int, channels: int, wanted: Wanted | None = None, *, pairs: Sequence[tuple[int, int]] | None = None, about_s: float = 60.0
     ) -> None:
         """A meter for signals of this rate and channel count, all state at rest.
 
-        ``pairs`` are channels left and right of each other (default: the first two); a ``helper`` takes half of the work. The signal lasts
-        ``about_s`` seconds; where that is wrong, it only takes more memory.
+        ``pairs`` are channels left and right of each other (default: the first two). The signal lasts ``about_s`` seconds; where that is
+        wrong, it only takes more memory.
         """
         self._wanted = wanted or Wanted()
-        self._rate_hz, self._channels, self._helper = rate_hz, channels, helper
+        self._rate_hz, self._channels = rate_hz, channels
         self._pairs = list(((0, 1),) if pairs is None and channels > 1 else pairs or ())
         paired = {c for pair in self._pairs for c in pair}
         rest = [c for c in range(channels) if c not in paired]
@@ -111,12 +104,15 @@ class Meter:
         """How much was fed so far."""
         return self._seen / self._rate_hz
 
-    def feed(self, block: NDArray[np.float32], beside: Callable[[NDArray[np.float32]], None] | None = None) -> None:
-        """Take the next samples; every block but the last lasts whole seconds. ``beside`` does something else with them meanwhile."""
+    def feed(self, block: NDArray[np.float32], beside: Callable[[NDArray[np.float32]], None] | None = None, helper: Executor | None = None) -> None:
+        """Take the next samples; every block but the last lasts whole seconds.
+
+        ``beside`` does something else with them meanwhile; a ``helper`` takes half of the work.
+        """
         channels = np.ascontiguousarray(block.T)
         parts = [part.feed for part in (self._bands, self._spectrum, self._peaks) if part is not None]
         own: list[Callable[[], None]] = [partial(self._feed_power, channels), *([partial(beside, block)] if beside else [])]
-        share(own, [partial(work, channels) for work in parts], self._helper)
+        share(own, [partial(work, channels) for work in parts], helper)
 
     def finish(self) -> Levels:
         """Flush the interpolator's tail and hand out what was measured."""

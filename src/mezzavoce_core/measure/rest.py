@@ -1,6 +1,7 @@
 """What the stems leave of the mix, and stems that hold one another. Works on the coarse mono copies that stems are fitted with."""
 
 from collections.abc import Iterator, Sequence
+from concurrent.futures import Executor
 from dataclasses import dataclass
 from itertools import permutations
 
@@ -29,17 +30,20 @@ class Rest:
         return Rest(self.mix[first:last], self.left[first:last])
 
 
-def find_rest(mix: ReadStretch, stems: Sequence[ReadStretch], placed: Sequence[Placed | None], rate_hz: int, duration_s: float) -> Rest:
-    """Take every stem out of the mix where and as it lies there."""
+def find_rest(
+    mix: ReadStretch, stems: Sequence[ReadStretch], placed: Sequence[Placed | None], rate_hz: int, duration_s: float, helpers: Executor | None = None
+) -> Rest:
+    """Take every stem out of the mix where and as it lies there; ``helpers`` share the work."""
     heard = [(read, where) for read, where in zip(stems, placed, strict=True) if where is not None]
-    pieces = []
-    for begin in np.arange(0.0, duration_s, _PIECE_S):
-        mixed = mix(float(begin), _PIECE_S)
+
+    def piece(begin: float) -> tuple[Floats, Floats]:
+        mixed = mix(begin, _PIECE_S)
         together = np.zeros_like(mixed)
         for read, where in heard:
-            together += where.gain * shifted(read, float(begin), round(where.delay_s * rate_hz), rate_hz, len(mixed))
-        left = mixed - together
-        pieces.append((_blocks(mixed, rate_hz), _blocks(left, rate_hz)))
+            together += where.gain * shifted(read, begin, round(where.delay_s * rate_hz), rate_hz, len(mixed))
+        return _blocks(mixed, rate_hz), _blocks(mixed - together, rate_hz)
+
+    pieces = (map if helpers is None else helpers.map)(piece, np.arange(0.0, duration_s, _PIECE_S).tolist())
     whole, left = (np.concatenate(p).astype(np.float32) for p in zip(*pieces, strict=True))
     return Rest(whole, left)
 

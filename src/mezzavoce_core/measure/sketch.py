@@ -1,5 +1,6 @@
 """A coarse mono copy of a signal on disk, to compare stretches of mix and stems without decoding again."""
 
+import os
 import tempfile
 from types import TracebackType
 from typing import Self
@@ -36,6 +37,6 @@ class Sketch:
         self._file.write(mono.data)
 
     def read(self, start_s: float, length_s: float) -> NDArray[np.float32]:
-        """Mono samples from a time on; fewer where the signal ends."""
-        self._file.seek(max(0, round(start_s * self.rate_hz)) * 4)
-        return np.frombuffer(self._file.read(round(length_s * self.rate_hz) * 4), dtype=np.float32)
+        """Mono samples from a time on; fewer where the signal ends. Several threads may read."""
+        self._file.flush()
+        return np.frombuffer(os.pread(self._file.fileno(), round(length_s * self.rate_hz) * 4, max(0, round(start_s * self.rate_hz)) * 4), dtype=np.float32)

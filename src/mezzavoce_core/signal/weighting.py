@@ -67,7 +67,7 @@ def _from_lanes(table: NDArray[np.float64], state: NDArray[np.float64]) -> None:
 
 
 @njit(cache=True, nogil=True)
-def _in_stretches(
+def _in_stretches(  # noqa: PLR0913, PLR0917  (as below)
     x: NDArray[np.float32],
     y: NDArray[np.float32],
     factors: NDArray[np.float64],
