@@ -143,11 +143,19 @@ class Clock:
 
     def frame_at(self, time_s: float) -> int:
         """Number of the frame, counted from the file's first, that holds the time."""
-        return int((Fraction(time_s) + Fraction(self.origin_s) + _SLACK_S) * self.rate.fps // 1)
+        numerator, denominator = self._frames(time_s, _SLACK_S)
+        return numerator // denominator
 
     def frame_after(self, time_s: float) -> int:
         """Number of the first frame that begins at the time or later."""
-        return -int((-(Fraction(time_s) + Fraction(self.origin_s) - _SLACK_S) * self.rate.fps) // 1)
+        numerator, denominator = self._frames(time_s, -_SLACK_S)
+        return -(-numerator // denominator)
+
+    def _frames(self, time_s: float, slack_s: Fraction) -> tuple[int, int]:
+        """A time in frames, exactly, as a numerator and a denominator: a page asks for thousands, and sums of fractions take ten times as long."""
+        (a, b), (c, d), fps = float(time_s).as_integer_ratio(), float(self.origin_s).as_integer_ratio(), self.rate.fps
+        seconds = (a * d + c * b) * slack_s.denominator + slack_s.numerator * b * d
+        return seconds * fps.numerator, b * d * slack_s.denominator * fps.denominator
 
     def frame_start(self, time_s: float) -> float:
         """Seconds at which the frame begins that holds the time."""

@@ -152,7 +152,7 @@ class GainValuesTest(unittest.TestCase):
     def test_other_speech_is_looked_at_around_it_alone(self):
         heard = levels(THREE_DUCKS)
         gain = find_gain(heard, TWO)
-        again_there = look_again(gain, heard, THREE, 42.0, 48.0)
+        again_there = look_again(gain, lambda first, last: heard[first:last], THREE, 42.0, 48.0)
         self.assertEqual([d.serves for d in again_there.ducks if d.speech], THREE)
         self.assertEqual(again_there.ducks[:2], gain.ducks[:2])
 

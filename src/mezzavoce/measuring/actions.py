@@ -148,23 +148,16 @@ def judge_run(run: Run, spec_version: SpecVersion, last: LastJudged | None = Non
             detail=detail,
             series=keep(curves, run.mix.production, StoredFile.Kind.SERIES, "series.bin"),
         )
-        Finding.objects.bulk_create(
-            [
-                Finding(
-                    judgement=judgement,
-                    kind=f["kind"],
-                    family=f["family"],
-                    severity=f["severity"],
-                    role=f["role"],
-                    in_s=f["in_s"],
-                    out_s=f["out_s"],
-                    evidence=f,
-                )
-                for f in findings
-            ]
-        )
-        judged.send(sender=Judgement, judgement=judgement)
+        rows = [_finding(judgement, f) for f in findings]
+        # Whoever listens may say more about each before it is stored.
+        judged.send(sender=Judgement, judgement=judgement, findings=rows)
+        Finding.objects.bulk_create(rows)
     return judgement
+
+
+def _finding(judgement: Judgement, found: dict[str, Any]) -> Finding:
+    """A finding as the core wrote it, not stored yet."""
+    return Finding(judgement=judgement, evidence=found, **{name: found[name] for name in ("kind", "family", "severity", "role", "in_s", "out_s")})
 
 
 def _programme(mix: Mix, duration_s: float) -> Parts | None:

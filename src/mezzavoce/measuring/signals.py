@@ -3,4 +3,4 @@
 from django.dispatch import Signal
 
 judged = Signal()
-"""A judgement with its findings was stored; sent inside the transaction with ``judgement``."""
+"""A judgement was stored; sent inside the transaction with ``judgement`` and its ``findings``, which are stored afterwards."""

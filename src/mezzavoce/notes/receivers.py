@@ -18,17 +18,16 @@ _KEPT = ("role", "kind", "family", "severity", "evidence")
 
 
 @receiver(judged)
-def give_marks(judgement: Judgement, **_: Any) -> None:
-    """Match findings to marks of this mix by family, role and overlap, one to one, best overlap first; new ones get new letters."""
+def give_marks(judgement: Judgement, findings: Sequence[Finding], **_: Any) -> None:
+    """Match findings, not stored yet, to marks of this mix by family, role and overlap, one to one, best overlap first; new ones get new letters."""
     mix = judgement.run.mix
     # Locked, so that two judgements at once cannot give the same letters.
     Programme.objects.select_for_update().get(pk=mix.programme_id)
-    findings = list(judgement.findings.all())
     taken = _matched(mix, findings, list(Mark.objects.filter(born_mix=mix)))
     number = Mark.objects.filter(programme=mix.programme_id).count()
     new, changed = [], []
-    for finding in findings:
-        mark = taken.get(finding.pk)
+    for k, finding in enumerate(findings):
+        mark = taken.get(k)
         if mark is None:
             mark = Mark(programme_id=mix.programme_id, born_mix=mix, letters=letters(number + len(new)))
             new.append(mark)
@@ -37,20 +36,23 @@ def give_marks(judgement: Judgement, **_: Any) -> None:
         finding.mark = mark
     Mark.objects.bulk_create(new)
     Mark.objects.bulk_update(changed, ["in_sample", "out_sample", *_KEPT])
-    Finding.objects.bulk_update(findings, ["mark"])
+    for finding in findings:
+        # Now that every mark has its key.
+        finding.mark = finding.mark
 
 
 def _matched(mix: Mix, findings: Sequence[Finding], marks: Sequence[Mark]) -> dict[int, Mark]:
-    """The mark of each finding that has one, by the finding's key."""
+    """The mark of each finding that has one, by the finding's number."""
     alike = defaultdict(list)
     for mark in marks:
         alike[mark.family, mark.role].append((mark, mix.seconds(mark.in_sample), mix.seconds(mark.out_sample)))
-    pairs = [(likeness, f, m) for f in findings for m, *span in alike[f.family, f.role] if (likeness := _likeness(f, m, *span)) > 0]
+    near = ((k, f, m, span) for k, f in enumerate(findings) for m, *span in alike[f.family, f.role] if min(f.out_s, span[1]) > max(f.in_s, span[0]))
+    pairs = [(likeness, k, m) for k, f, m, span in near if (likeness := _likeness(f, m, *span)) > 0]
     taken: dict[int, Mark] = {}
     given: set[int] = set()
-    for _, finding, mark in sorted(pairs, key=lambda p: -p[0]):
-        if finding.pk not in taken and mark.pk not in given:
-            taken[finding.pk] = mark
+    for _, k, mark in sorted(pairs, key=lambda p: -p[0]):
+        if k not in taken and mark.pk not in given:
+            taken[k] = mark
             given.add(mark.pk)
     return taken
 

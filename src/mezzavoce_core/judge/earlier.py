@@ -8,10 +8,20 @@ from numpy.typing import NDArray
 from ..measure.balance import Passage
 from ..measure.measurement import Measurement
 from ..measure.meter import TICKS_PER_S
+from ..measure.programme import Programme
 from .model import Evidence, Finding, Judgement
+from .spec import Spec
 
 _REACH_S = 12.0
 """Twice as far as a remedy looks around a finding."""
+
+
+def ground_of(earlier: Judgement | None, measurement: Measurement, spec: Spec, given: Programme | None) -> Evidence | None:
+    """What an earlier judgement began with, where this one begins with the same; else None."""
+    if earlier is None or earlier.measurement is not measurement:
+        return None
+    ground = earlier.evidence.ground
+    return ground if ground is not None and (ground.spec, ground.given) == (spec, given) else None
 
 
 class Kept:
@@ -33,7 +43,7 @@ class Kept:
         if earlier is None or earlier.measurement is not measurement or now.balance is None:
             return None
         before = earlier.evidence
-        if before.balance is None or (before.spec, before.programme) != (now.spec, now.programme) or len(before.balance.flags) != len(now.balance.flags):
+        if before.balance is None or before.ground is None or before.ground is not now.ground:
             return None
         return cls(before, earlier.findings, now.balance.flags, now.important)
 

@@ -16,7 +16,7 @@ from ..measure.programme import Programme, find_programme
 from ..measure.speech import IMPORTANT_EFFECT, Correction, Speech, correct, find_speech, passage_spans, speech_ticks
 from ..timecode import Clock
 from ..units import Floats, amplitude_to_db
-from .earlier import Kept
+from .earlier import Kept, ground_of
 from .model import Evidence, Judgement
 from .overrun import music_beyond
 from .spec import Spec
@@ -35,11 +35,21 @@ def gather(
     earlier: Judgement | None = None,
 ) -> Evidence:
     """The evidence of a measurement under a spec. Corrections and captions carry times of the file; ``earlier`` saves work."""
+    ground = ground_of(earlier, measurement, spec, programme) or _ground(measurement, spec, programme)
+    evidence = replace(ground, ground=ground)
+    if ground.balance is not None:
+        evidence = _with_hands(evidence, ground.balance, [c.shifted(-ground.origin_s) for c in corrections if c.out_s > ground.origin_s])
+        evidence = replace(evidence, passages=_passages(evidence, Kept.of(earlier, measurement, evidence)))
+        evidence = _with_captions(evidence, captions)
+    return _with_cues(evidence)
+
+
+def _ground(measurement: Measurement, spec: Spec, given: Programme | None) -> Evidence:
+    """The evidence as far as it follows from the measurement, the spec and the programme alone."""
     clock = Clock.starting(measurement.file.start_timecode, measurement.file.rate)
-    programme = programme or find_programme(measurement.mix, clock, measurement.duration_s)
+    programme = given or find_programme(measurement.mix, clock, measurement.duration_s)
     measured = measurement.cropped(programme)
-    gain = 2.0 if spec.limits.mono == "dual" and measurement.file.channels == 1 else 1.0
-    power = measured.mix_power(gain=gain)
+    power = measured.mix_power(gain=_spec_gain(measurement, spec))
     breaks = ~inside(programme)[: len(power)]
     evidence = Evidence(
         measurement=measured,
@@ -52,30 +62,39 @@ def gather(
         dialogue_lufs=None,
         true_peak_dbtp=amplitude_to_db(measured.mix.true_peak.max(axis=0)),
         music_beyond=music_beyond(measurement, programme),
+        given=given,
     )
-    by_hand = [c.shifted(-evidence.origin_s) for c in corrections if c.out_s > evidence.origin_s]
-    voice = measured.role_power("dialogue", gain=gain)
-    if voice is not None:
-        evidence = _with_voice(evidence, voice, by_hand, gain)
-        evidence = replace(evidence, passages=_passages(evidence, Kept.of(earlier, measurement, evidence)))
-        evidence = _with_captions(evidence, captions)
-    return _with_cues(evidence, gain)
+    voice = measured.role_power("dialogue", gain=_spec_gain(measurement, spec))
+    return evidence if voice is None else _with_voice(evidence, voice)
 
 
-def _with_voice(evidence: Evidence, voice: Floats, corrections: Sequence[Correction], gain: float) -> Evidence:
-    measured = evidence.measurement
-    speech = correct(find_speech(voice), corrections)
-    flags = speech_ticks(speech, len(voice))
+def _spec_gain(measurement: Measurement, spec: Spec) -> float:
+    """The factor on powers with which a spec counts a measurement: mono may stand for two loudspeakers."""
+    return 2.0 if spec.limits.mono == "dual" and measurement.file.channels == 1 else 1.0
+
+
+def _with_voice(evidence: Evidence, voice: Floats) -> Evidence:
+    """With speech as it was measured, and the levels of it and of what lies under it."""
+    measured, gain = evidence.measurement, _spec_gain(evidence.measurement, evidence.spec)
+    speech = find_speech(voice)
     music = measured.role_power("music", gain=gain)
     effects, background = measured.role_power("effects", gain=gain), measured.role_power(*_BACKGROUND, gain=gain)
     under = {role: bands for role in _BACKGROUND if (bands := measured.role_bands(role)) is not None}
-    balance = Balance(voice, music, effects, background, flags, measured.role_bands("dialogue"), under)
+    balance = Balance(voice, music, effects, background, speech_ticks(speech, len(voice)), measured.role_bands("dialogue"), under)
+    playing = () if music is None else find_cues([("music", np.sum([power for _, power in measured.music_stems()], axis=0))])
+    return replace(evidence, speech=speech, balance=balance, playing=tuple((c.in_s, c.out_s) for c in playing))
+
+
+def _with_hands(evidence: Evidence, balance: Balance, corrections: Sequence[Correction]) -> Evidence:
+    """With speech as it was measured and set by hand, and what follows from it."""
+    speech = correct(evidence.speech or (), corrections)
+    balance = balance.with_speech(speech_ticks(speech, len(balance.voice)))
     return replace(
         evidence,
-        dialogue_lufs=mean_lufs(block_mean(voice)[np.flatnonzero(balance.active)]),
+        dialogue_lufs=mean_lufs(block_mean(balance.voice)[np.flatnonzero(balance.active)]),
         speech=speech,
         balance=balance,
-        ducks=_ducks(measured, music, speech, corrections),
+        ducks=_ducks(evidence, balance.music, speech, corrections),
         local_ratio_lu=local_ratio(balance),
         important=tuple((c.in_s, c.out_s) for c in corrections if c.kind == IMPORTANT_EFFECT),
     )
@@ -88,19 +107,19 @@ def _passages(evidence: Evidence, kept: Kept | None) -> tuple[Passage, ...]:
     return tuple((kept and kept.passage(a, b)) or passage(balance, a, b) for a, b in spans)
 
 
-def _ducks(measured: Measurement, music: Floats | None, speech: Sequence[Speech], corrections: Sequence[Correction]) -> tuple[Duck, ...] | None:
+def _ducks(evidence: Evidence, music: Floats | None, speech: Sequence[Speech], corrections: Sequence[Correction]) -> tuple[Duck, ...] | None:
     """The measured moves of the music, looked at again where a hand set other speech."""
-    gain, levels = measured.gain, measured.music_levels()
-    if music is None or gain is None or levels is None:
+    measured = evidence.measurement
+    gain = measured.gain
+    if music is None or gain is None:
         return None
     from ..measure.music_gain import look_again  # noqa: PLC0415  (compiled loops that a mix without stems does not need)
 
     spans = [(s.in_s, s.out_s) for s in speech]
     for hand in corrections:
         if hand.kind != IMPORTANT_EFFECT:
-            gain = look_again(gain, levels, spans, hand.in_s, hand.out_s)
-    cues = [(c.in_s, c.out_s) for c in find_cues([("music", np.sum([power for _, power in measured.music_stems()], axis=0))])]
-    return with_levels([d for d in gain.ducks if _sounds(d, cues, len(music) / TICKS_PER_S)], music)
+            gain = look_again(gain, measured.music_levels, spans, hand.in_s, hand.out_s)
+    return with_levels([d for d in gain.ducks if _sounds(d, evidence.playing, len(music) / TICKS_PER_S)], music)
 
 
 def _sounds(duck: Duck, cues: Sequence[tuple[float, float]], duration_s: float) -> bool:
@@ -127,8 +146,8 @@ def _moved(ducks: Sequence[Duck], ticks: int) -> Floats:
     return moved
 
 
-def _with_cues(evidence: Evidence, gain: float) -> Evidence:
-    measured = evidence.measurement
+def _with_cues(evidence: Evidence) -> Evidence:
+    measured, gain = evidence.measurement, _spec_gain(evidence.measurement, evidence.spec)
     if not measured.has("music"):
         return evidence
     moved = _moved(evidence.ducks, len(evidence.power)) if evidence.ducks else None

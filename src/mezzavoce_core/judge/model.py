@@ -125,6 +125,12 @@ class Evidence:
     music_beyond: tuple[tuple[float, float], ...] = ()
     """Where music crosses the end of a part or of the picture, and how many seconds it goes on."""
     local_ratio_lu: Floats = field(default_factory=lambda: np.zeros(0))
+    playing: tuple[tuple[float, float], ...] = ()
+    """Where music plays, in seconds."""
+    given: Programme | None = None
+    """The programme as it was asked for; None where it was to be found."""
+    ground: "Evidence | None" = None
+    """The same before anybody said anything, which the next judgement begins with."""
 
     @property
     def duration_s(self) -> float:
@@ -139,12 +145,12 @@ class Evidence:
     @cached_property
     def gated(self) -> Gated:
         """The same for the gates of the integrated loudness."""
-        return Gated(self.momentary_blocks)
+        return self.ground.gated if self.ground else Gated(self.momentary_blocks)
 
     @cached_property
     def momentary_blocks(self) -> Floats:
         """Power of the 400 ms that end with each block of 100 ms; NaN where they touch a break."""
-        return at_blocks(moving_mean(self.power, MOMENTARY_TICKS, self.breaks))
+        return self.ground.momentary_blocks if self.ground else at_blocks(moving_mean(self.power, MOMENTARY_TICKS, self.breaks))
 
     def in_file(self, time_s: float) -> float:
         """A time of the programme as seconds from the first sample of the file."""

@@ -4,7 +4,7 @@ All powers are weighted, K-weighted powers on the mix's layout; a ratio is the d
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -22,6 +22,7 @@ ABSENT_UNDER_VOICE_LU = 40.0
 _WINDOW_BLOCKS = 31
 _LEAST_SPEECH_BLOCKS = 10
 _FIRST_WORD_TICKS = 50
+_ACTIVE = 0.5
 
 
 @dataclass(frozen=True)
@@ -42,13 +43,17 @@ class Balance:
     def __post_init__(self) -> None:
         """Look where speech is, unless that is known from the balance that this one was made of."""
         if self.active is None:
-            object.__setattr__(self, "active", active_share(self.flags) >= 0.5)
+            object.__setattr__(self, "active", active_share(self.flags) >= _ACTIVE)
 
     @cached_property
     def blocks(self) -> Mapping[str, Floats]:
         """Mean power of each 100 ms of what is known: ``voice``, ``music``, ``effects``, ``background``."""
         parts = {name: getattr(self, name) for name in ("voice", "music", "effects", "background")}
         return {name: block_mean(power) for name, power in parts.items() if power is not None}
+
+    def with_speech(self, flags: NDArray[np.bool_]) -> "Balance":
+        """The same levels with other speech."""
+        return replace(self, flags=flags, active=active_share(flags) >= _ACTIVE)
 
     def part(self, first: int, last: int) -> "Balance":
         """The ticks from ``first`` up to ``last`` alone; blocks stay as they are where both are whole blocks."""

@@ -69,15 +69,15 @@ class Measurement:
         """The same with what was done to the gain of the music, as far as stems tell it."""
         from .music_gain import find_gain  # noqa: PLC0415  (a mix without stems is measured far more often, and does not wait for it)
 
-        voice, levels = self.role_power("dialogue"), self.music_levels()
-        if voice is None or levels is None:
+        voice = self.role_power("dialogue")
+        if voice is None or not self.has("music"):
             return self
-        return replace(self, gain=find_gain(levels, [(s.in_s, s.out_s) for s in find_speech(voice)]))
+        return replace(self, gain=find_gain(self.music_levels(), [(s.in_s, s.out_s) for s in find_speech(voice)]))
 
-    def music_levels(self) -> Floats | None:
-        """Levels of all music together, ``(frames of 20 ms, 2 x 48 bands)`` in dB; None where no music stem is."""
+    def music_levels(self, first: int = 0, last: int | None = None) -> Floats:
+        """Levels of all music together, ``(frames of 20 ms, 2 x 48 bands)`` in dB, from frame ``first`` up to ``last``; there must be a music stem."""
         music = [s for s in self.stems if s.role == "music"]
-        return summed([s.levels.spectrum for s in music], [s.gain_db for s in music]) if music else None
+        return summed([s.levels.spectrum[first:last] for s in music], [s.gain_db for s in music])
 
     def mix_power(self, *, gain: float = 1.0) -> Floats:
         """Weighted power of the mix per tick; ``gain`` is a factor (2 for dual mono)."""

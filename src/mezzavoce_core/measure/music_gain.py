@@ -4,7 +4,7 @@ Found by a joint fit over the programme (package ``gain``). A fall of the level 
 that by itself; how sure that is stands with each.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from hashlib import blake2b
 
@@ -73,12 +73,12 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
     return MusicGain(tuple(sorted(kept, key=begin_s)), best.worth)
 
 
-def look_again(gain: MusicGain, levels_db: Floats, speech: Sequence[tuple[float, float]], in_s: float, out_s: float) -> MusicGain:
-    """The same with what lies around a stretch looked at again, where other speech stands there now."""
+def look_again(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech: Sequence[tuple[float, float]], in_s: float, out_s: float) -> MusicGain:
+    """The same with what lies around a stretch looked at again, where other speech stands there now. ``levels_db`` gives those from a frame up to another."""
     first, last = max(0.0, in_s - _AROUND_S), out_s + _AROUND_S
-    frames = slice(round(first * FRAMES_PER_S), round(last * FRAMES_PER_S))
+    around = levels_db(round(first * FRAMES_PER_S), round(last * FRAMES_PER_S))
     there = tuple((round(a - first, 3), round(b - first, 3)) for a, b in speech if a > first and b < last)
-    fresh = [d.shifted(first) for d in _part_again(levels_db[frames], there).ducks]
+    fresh = [d.shifted(first) for d in _part_again(around, there).ducks]
     kept = [d for d in gain.ducks if not touches(d, in_s - _NEAR_S, out_s + _NEAR_S)]
     near = [d for d in fresh if touches(d, in_s - _NEAR_S, out_s + _NEAR_S)]
     return MusicGain(tuple(sorted([*kept, *near], key=begin_s)), gain.nats)

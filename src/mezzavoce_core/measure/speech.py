@@ -90,7 +90,8 @@ def correct(speech: Sequence[Speech], corrections: Sequence[Correction]) -> tupl
     for hand in corrections:
         if hand.kind == IMPORTANT_EFFECT or hand.out_s <= hand.in_s:
             continue
-        found = [piece for s in found for piece in _without(s, hand)]
+        # Most lie elsewhere and stay as they are.
+        found = [piece for s in found for piece in (_without(s, hand) if s.in_s < hand.out_s and hand.in_s < s.out_s else [s])]
         if hand.kind == SPEECH:
             found.append(Speech(hand.in_s, hand.out_s, 1.0, by_hand=True))
     return tuple(sorted(found, key=lambda s: s.in_s))

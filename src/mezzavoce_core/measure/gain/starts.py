@@ -136,6 +136,8 @@ def _own(name: str, grid: Floats, share: float) -> Floats:
 def _mixed(values: Floats, own: Floats, axis: int) -> Floats:
     """Log of the sum over own values, for every shared one."""
     moved = np.moveaxis(values, axis, -1)
-    mixed = np.logaddexp.reduce(moved[..., :, None] + own, axis=-2)
+    # Against the largest of each, so that one product does for all sums; an own value never has no chance at all.
+    most = moved.max(axis=-1, keepdims=True)
+    mixed = np.log(np.exp(moved - most) @ np.exp(own)) + most
     result: Floats = np.moveaxis(mixed, -1, axis)
     return result
