@@ -269,6 +269,36 @@ class CurveTest(unittest.TestCase):
         self.assertAlmostEqual(fall + back, self.curve.worth([], [move]), delta=0.05 * self.curve.worth([], [move]))
 
 
+class AgreeTest(unittest.TestCase):
+    """Ramps that most moves share are as long as all of them together tell, wherever each of them lies."""
+
+    # Falls of 0.9 s and returns of 1.2 s.
+    DRAWN = ((8.9, 0), (9.8, -10), (16.3, -10), (17.5, 0))
+
+    def search(self, moves, shared):
+        found = levels([p for k in range(3) for p in again(self.DRAWN, 16 * k)])
+        curve = Curve(changes(found, THREE), pairs(whole(found)), THREE)
+        return Search(curve, Start(0.0, shared, tuple(Unit(a, b, a - 4.0, b + 4.0) for a, b in THREE), moves))
+
+    def test_lengths_that_all_have(self):
+        # Too long or too short, and not where they lie.
+        for fall_s, return_s in ((0.6, 0.8), (1.3, 1.7)):
+            moves = tuple(Move(9.9 - fall_s + t, 9.9 + t, 16.3 + t, 16.3 + return_s + t, 10.0, span) for t, span in zip((0, 16, 32), THREE, strict=True))
+            search = self.search(moves, Shared(10.0, fall_s, return_s))
+            search.agree()
+            self.assertAlmostEqual(search.shared.fall_s, 0.9, delta=0.12)
+            self.assertAlmostEqual(search.shared.return_s, 1.2, delta=0.15)
+            for k, move in enumerate(search.moves):
+                self.assertAlmostEqual(move.fall_s, search.shared.fall_s)
+                self.assertAlmostEqual((move.fall_start_s + move.fall_end_s) / 2, 9.35 + 16 * k, delta=0.1)
+
+    def test_where_too_few_share_one_each_keeps_its_own(self):
+        moves = tuple(Move(9.9 - fall + t, 9.9 + t, 16.3 + t, 17.5 + t, 10.0, span) for t, span, fall in zip((0, 16, 32), THREE, (0.3, 0.6, 1.0), strict=True))
+        search = self.search(moves, Shared(10.0, 0.6, 1.2))
+        search.agree()
+        self.assertEqual([round(m.fall_s, 6) for m in search.moves], [0.3, 0.6, 1.0])
+
+
 class ReachTest(unittest.TestCase):
     """Speech that is followed by more after a long pause, over which the music stays down."""
 

@@ -60,6 +60,7 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
         risen = join(search)
         search.improve(2)
         shallow(search)
+        search.agree()
     risen += pumps(search, speech)
     lone += strays(search, speech, duration_s)
     special = [claims(search, k) for k in range(len(search.moves))]

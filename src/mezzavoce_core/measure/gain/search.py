@@ -5,11 +5,13 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...units import Floats
 from .curve import Curve
-from .moves import Move, Shared, Unit, prior
+from .moves import Move, Shared, Unit, fall_prior, prior, return_prior, usual
 from .starts import Start
 
 _WORTH_IT = 0.05
+_IMPOSSIBLE = 50.0
 _LONGEST_RAMP_S = 3.5
 _SHORTEST_RAMP_S = 0.015
 _SHORTEST_HOLD_S = 0.05
@@ -23,8 +25,12 @@ _SHARED_STEPS = {
     "return_s": (-0.1, -0.04, -0.02, 0.02, 0.04, 0.1),
 }
 _LEAST = {"depth_db": 0.5, "fall_s": 0.02, "return_s": 0.02}
+_RAMPS = {"fall_s": ("fall_start_s", "fall_end_s"), "return_s": ("return_start_s", "return_end_s")}
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _SETTLE_STEPS_S = np.arange(-20, 21) * 0.03
+_AGREE_FACTORS = np.exp(np.arange(-7, 8) * 0.09)
+_AGREE_STEPS_S = np.arange(-6, 7) * 0.04
+_AGREE_LEAST, _AGREE_SHARE = 3, 0.5
 _SETTLE_NATS = 1.5
 """Scales see the same sound, so that what they tell together counts less."""
 _TOGETHER = {"depth_db": 0.3, "fall_s": 0.03, "return_s": 0.05}
@@ -71,6 +77,37 @@ class Search:
             self.moves[k] = new
             gained += best
         return gained
+
+    def agree(self) -> None:
+        """Put the lengths of ramps that most moves share in the middle of where they may lie, wherever each of the ramps is then."""
+        for name in ("fall_s", "return_s"):
+            now = getattr(self.shared, name)
+            alike = [k for k, m in enumerate(self.moves) if m is not None and abs(getattr(m, name) - now) < _TOGETHER[name]]
+            if len(alike) < max(_AGREE_LEAST, _AGREE_SHARE * sum(m is not None for m in self.moves)):
+                continue
+            lengths = now * _AGREE_FACTORS
+            told = usual(name, lengths) + sum(self._any_place(k, name, lengths) for k in alike)
+            common = _middle(list(zip(lengths.tolist(), (told / _SETTLE_NATS).tolist(), strict=True)))
+            self.shared = replace(self.shared, **{name: common})
+            for k in alike:
+                move, places = self.moves[k], self._places(k, name, common)
+                assert move is not None
+                if places:
+                    _, new = max(places, key=lambda place: place[0])
+                    self.curve.exchange([move], [new])
+                    self.moves[k] = new
+
+    def _any_place(self, k: int, name: str, lengths: Floats) -> Floats:
+        """What a ramp of some lengths tells, all places near its own together."""
+        told = [[worth for worth, _ in self._places(k, name, float(length))] for length in lengths]
+        return np.array([np.logaddexp.reduce(t) if t else -_IMPOSSIBLE for t in told])
+
+    def _places(self, k: int, name: str, length_s: float) -> list[tuple[float, Move]]:
+        """A move with a ramp of another length around the middle of its own, a little earlier and later: what each tells, where it can be."""
+        now, room = self.moves[k], self.room(k)
+        assert now is not None
+        ways = [way for way in (_around(now, name, length_s, float(step)) for step in _AGREE_STEPS_S) if _fits(way, room)]
+        return [(self.curve.worth([now], [way]) + _meeting(way) - _meeting(now), way) for way in ways]
 
     def settle(self, k: int) -> None:
         """Put each time of a move in the middle of where it may lie: half of what is told lies before it."""
@@ -121,6 +158,19 @@ class Search:
 
     def _worth_shared(self, alike: list[int], name: str, value: float) -> float:
         return sum(self.curve.worth([m], [_with(m, name, value)]) for k in alike if (m := self.moves[k]) is not None)
+
+
+def _around(m: Move, name: str, length_s: float, step_s: float) -> Move:
+    """A move with one of its ramps of another length, its middle moved by a step."""
+    first, last = _RAMPS[name]
+    middle = (getattr(m, first) + getattr(m, last)) / 2 + step_s
+    return replace(m, **{first: middle - length_s / 2, last: middle + length_s / 2})
+
+
+def _meeting(m: Move) -> float:
+    """How likely a move meets its speech like that."""
+    assert m.serves is not None
+    return float(fall_prior(m.fall_end_s, m.serves[0]) + return_prior(m.return_start_s, m.serves[1]))
 
 
 def _fits(m: Move, room: tuple[float, float]) -> bool:
