@@ -1,11 +1,15 @@
 """What was done to the music. Depths and times as they were drawn; common practice for sizes, no published source."""
 
+import json
 import unittest
 from dataclasses import replace
 from functools import cache
+from unittest import mock
 
 import numpy as np
 
+from mezzavoce_core.exchange.gains import gain_dict, gain_from_dict
+from mezzavoce_core.measure.again import Again
 from mezzavoce_core.measure.ducks import OWN_DEPTH, Duck, MusicGain, with_levels
 from mezzavoce_core.measure.gain.changes import DEGREES, SCALES, changes
 from mezzavoce_core.measure.gain.curve import Curve
@@ -152,9 +156,28 @@ class GainValuesTest(unittest.TestCase):
     def test_other_speech_is_looked_at_around_it_alone(self):
         heard = levels(THREE_DUCKS)
         gain = find_gain(heard, TWO)
-        again_there = look_again(gain, lambda first, last: heard[first:last], THREE, 42.0, 48.0)
-        self.assertEqual([d.serves for d in again_there.ducks if d.speech], THREE)
-        self.assertEqual(again_there.ducks[:2], gain.ducks[:2])
+        again = Again({})
+        there = look_again(gain, lambda first, last: heard[first:last], THREE, (42.0, 48.0), again)
+        self.assertEqual([d.serves for d in there.ducks if d.speech], THREE)
+        self.assertEqual(there.ducks[:2], gain.ducks[:2])
+        with mock.patch("mezzavoce_core.measure.music_gain.find_gain", side_effect=AssertionError("looked again")):
+            kept = {key: gain_from_dict(json.loads(json.dumps(gain_dict(g)))) for key, g in again.known.items()}
+            self.assertEqual(look_again(gain, lambda first, last: heard[first:last], THREE, (42.0, 48.0), Again(kept)), there)
+            with self.assertRaises(AssertionError):
+                look_again(gain, lambda first, last: heard[first:last] - 1, THREE, (42.0, 48.0), Again(kept))
+
+    def test_what_is_not_asked_for_any_more_is_forgotten_first(self):
+        again, calls = Again({}), []
+
+        def look(k):
+            return again.look(np.full(3, float(k)), [], lambda levels, _speech: calls.append(k) or MusicGain((), float(levels[0])))
+
+        for k in (*range(64), 0, 64):
+            self.assertEqual(look(k).nats, float(k))
+        later = Again(again.known)
+        self.assertEqual(len(later.known), 64)
+        self.assertEqual(sorted(g.nats for g in later.known.values()), [0.0, *(float(k) for k in range(2, 65))])
+        self.assertEqual(calls, list(range(65)))
 
     def test_stems_add_up(self):
         one = np.full((4, 48), -3000, dtype=np.int16)

@@ -19,6 +19,7 @@ from mezzavoce.notes.models import Decision, Note, Trim
 from mezzavoce.notes.selectors import marked
 from mezzavoce.screens.review import review
 from mezzavoce_core.errors import TimecodeError
+from mezzavoce_core.measure import music_gain
 from mezzavoce_core.media.probe import probe
 from tests.signals import chord, noise, stereo, talk, three_stems, write_wav
 from tests.web.base import SPANS, ProductionCase, make_mix, measure_mix
@@ -65,6 +66,20 @@ class CorrectionTest(HandCase):
             found = list(remembered.findings.values_list("evidence", "mark"))
             self.assertEqual(list(measuring.judge_run(run, remembered.spec_version).findings.values_list("evidence", "mark")), found)
             self.assertEqual(reading.call_count, 2)
+
+    def test_what_was_looked_at_again_is_known_in_every_process(self):
+        with mock.patch("mezzavoce_core.measure.music_gain.find_gain", side_effect=music_gain.find_gain) as looked:
+            measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:24:00", "10:00:25:00"))
+            found = current_judgement(self.mix).detail["ducks"]
+            self.assertEqual(looked.call_count, 1)
+            with mock.patch.object(measuring, "_LAST", last.LastJudged()):
+                self.assertEqual(measuring.rejudge(self.mix).detail["ducks"], found)
+            self.assertEqual(looked.call_count, 1)
+            # Of another kind than this version knows.
+            Judgement.objects.update(again={"key": {"ducks": [{"depth": 3}], "nats": 1}})
+            with mock.patch.object(measuring, "_LAST", last.LastJudged()):
+                self.assertEqual(measuring.rejudge(self.mix).detail["ducks"], found)
+            self.assertEqual(looked.call_count, 2)
 
     def test_another_mix_is_not_taken_for_the_last_one(self):
         measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:08:00", "10:00:14:00"))

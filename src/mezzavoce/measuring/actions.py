@@ -12,10 +12,12 @@ from mezzavoce_core import VERSION
 from mezzavoce_core.errors import MezzavoceError
 from mezzavoce_core.exchange.captions import read_captions
 from mezzavoce_core.exchange.document import document
+from mezzavoce_core.exchange.gains import gain_dict, gain_from_dict
 from mezzavoce_core.exchange.peaks import write_peaks
 from mezzavoce_core.exchange.series import write_page_series
 from mezzavoce_core.judge.judging import judge as core_judge
 from mezzavoce_core.measure.captions import Caption
+from mezzavoce_core.measure.ducks import MusicGain
 from mezzavoce_core.measure.programme import Part, by_hand
 from mezzavoce_core.measure.programme import Programme as Parts
 from mezzavoce_core.measure.speech import Correction as CoreCorrection
@@ -128,7 +130,7 @@ def judge_run(run: Run, spec_version: SpecVersion, last: LastJudged | None = Non
     measurement = last.measurement(run.features) if last else read(run.features)
     mix = run.mix
     how = (spec_version.as_core, corrections_of(mix), _programme(mix, measurement.duration_s), _captions(mix))
-    result = core_judge(measurement, *how, earlier=last.judgement if last else None)
+    result = core_judge(measurement, *how, earlier=last.judgement if last else None, again=_again(run))
     if last:
         last.remember(result)
     detail = document(result)
@@ -146,6 +148,7 @@ def judge_run(run: Run, spec_version: SpecVersion, last: LastJudged | None = Non
             verdict=detail["verdict"],
             figures=figures(detail, findings),
             detail=detail,
+            again={key: gain_dict(gain) for key, gain in result.evidence.again.items()},
             series=keep(curves, run.mix.production, StoredFile.Kind.SERIES, "series.bin"),
         )
         rows = [_finding(judgement, f) for f in findings]
@@ -153,6 +156,16 @@ def judge_run(run: Run, spec_version: SpecVersion, last: LastJudged | None = Non
         judged.send(sender=Judgement, judgement=judgement, findings=rows)
         Finding.objects.bulk_create(rows)
     return judgement
+
+
+def _again(run: Run) -> dict[str, MusicGain]:
+    """What the newest judgement found where hands made it look again, in whichever process that was."""
+    kept = Judgement.objects.filter(run=run).order_by("-id").values_list("again", flat=True).first() or {}
+    try:
+        return {key: gain_from_dict(facts) for key, facts in kept.items()}
+    except (KeyError, TypeError):
+        # Kept by a version that knew moves of another kind: it is found anew.
+        return {}
 
 
 def _finding(judgement: Judgement, found: dict[str, Any]) -> Finding:

@@ -86,6 +86,8 @@ class Judgement(models.Model):
     verdict = models.CharField(max_length=4)
     figures = models.JSONField()
     detail = models.JSONField()
+    again = models.JSONField(default=dict)
+    """What was found where a hand made the music be looked at again; the next judgement need not look."""
     series = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
     created = models.DateTimeField(auto_now_add=True)
 

@@ -3,17 +3,16 @@
 import json
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from ..errors import NotMeasurable
-from ..measure.ducks import Duck, MusicGain, Pump
 from ..measure.gaps import Gap
 from ..measure.measurement import Measurement, StemLevels
 from ..measure.meter import Levels
 from ..measure.rest import Rest
 from ..media.probe import FileInfo
+from .gains import gain_dict, gain_from_dict
 
 FORMAT = "mezzavoce.features/6"
 _ARRAYS = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together", "bands", "spectrum")
@@ -30,7 +29,7 @@ def write_features(measurement: Measurement, path: Path) -> None:
         "samples": [levels.samples for levels in signals],
         "gaps": [[asdict(g) for g in levels.gaps] for levels in signals],
         "stems": [{name: getattr(s, name) for name in ("name", "role", "gain_db", "delay_s", "coherence", "derived", "voice_db")} for s in measurement.stems],
-        "gain": None if measurement.gain is None else asdict(measurement.gain),
+        "gain": None if measurement.gain is None else gain_dict(measurement.gain),
     }
     if measurement.rest is not None:
         arrays |= {"rest_mix": measurement.rest.mix, "rest_left": measurement.rest.left}
@@ -53,14 +52,6 @@ def read_features(path: Path) -> Measurement:
     except (OSError, ValueError, KeyError) as error:
         raise NotMeasurable(f"The stored measurement cannot be read ({error}); measure the mix again.") from None
     stems = tuple(StemLevels(levels=levels[k + 1], **facts) for k, facts in enumerate(header["stems"]))
-    return Measurement(FileInfo.from_dict(header["file"]), header["made_by"], levels[0], stems, _gain(header["gain"]), rest)
-
-
-def _gain(facts: dict[str, Any] | None) -> MusicGain | None:
-    if facts is None:
-        return None
-    ducks = []
-    for duck in facts["ducks"]:
-        serves, pumps = duck["serves"] and tuple(duck["serves"]), tuple(Pump(**p) for p in duck["pumps"])
-        ducks.append(Duck(**{**duck, "serves": serves, "pumps": pumps}))
-    return MusicGain(tuple(ducks), facts["nats"])
+    return Measurement(
+        FileInfo.from_dict(header["file"]), header["made_by"], levels[0], stems, None if header["gain"] is None else gain_from_dict(header["gain"]), rest
+    )

@@ -1,14 +1,15 @@
 """Everything that the kinds of findings look at, drawn together from a measurement and from what people added to it."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
 
+from ..measure.again import Again
 from ..measure.balance import Balance, Passage, local_ratio, passage
 from ..measure.captions import Caption, on_programme
 from ..measure.cues import find_cues
-from ..measure.ducks import Duck, with_levels
+from ..measure.ducks import Duck, MusicGain, with_levels
 from ..measure.loudness import block_mean, loudness, mean_lufs
 from ..measure.measurement import Measurement, inside
 from ..measure.meter import TICKS_PER_S
@@ -33,12 +34,14 @@ def gather(
     captions: Sequence[Caption] = (),
     *,
     earlier: Judgement | None = None,
+    again: Mapping[str, MusicGain] | None = None,
 ) -> Evidence:
-    """The evidence of a measurement under a spec. Corrections and captions carry times of the file; ``earlier`` saves work."""
+    """The evidence of a measurement under a spec. Corrections and captions carry times of the file; ``earlier`` and ``again`` save work."""
     ground = ground_of(earlier, measurement, spec, programme) or _ground(measurement, spec, programme)
     evidence = replace(ground, ground=ground)
     if ground.balance is not None:
-        evidence = _with_hands(evidence, ground.balance, [c.shifted(-ground.origin_s) for c in corrections if c.out_s > ground.origin_s])
+        hands = [c.shifted(-ground.origin_s) for c in corrections if c.out_s > ground.origin_s]
+        evidence = _with_hands(evidence, ground.balance, hands, Again({**(earlier.evidence.again if earlier else {}), **(again or {})}))
         evidence = replace(evidence, passages=_passages(evidence, Kept.of(earlier, measurement, evidence)))
         evidence = _with_captions(evidence, captions)
     return _with_cues(evidence)
@@ -85,7 +88,7 @@ def _with_voice(evidence: Evidence, voice: Floats) -> Evidence:
     return replace(evidence, speech=speech, balance=balance, playing=tuple((c.in_s, c.out_s) for c in playing))
 
 
-def _with_hands(evidence: Evidence, balance: Balance, corrections: Sequence[Correction]) -> Evidence:
+def _with_hands(evidence: Evidence, balance: Balance, corrections: Sequence[Correction], again: Again) -> Evidence:
     """With speech as it was measured and set by hand, and what follows from it."""
     speech = correct(evidence.speech or (), corrections)
     balance = balance.with_speech(speech_ticks(speech, len(balance.voice)))
@@ -94,9 +97,10 @@ def _with_hands(evidence: Evidence, balance: Balance, corrections: Sequence[Corr
         dialogue_lufs=mean_lufs(block_mean(balance.voice)[np.flatnonzero(balance.active)]),
         speech=speech,
         balance=balance,
-        ducks=_ducks(evidence, balance.music, speech, corrections),
+        ducks=_ducks(evidence, balance.music, speech, corrections, again),
         local_ratio_lu=local_ratio(balance),
         important=tuple((c.in_s, c.out_s) for c in corrections if c.kind == IMPORTANT_EFFECT),
+        again=again.known,
     )
 
 
@@ -107,7 +111,7 @@ def _passages(evidence: Evidence, kept: Kept | None) -> tuple[Passage, ...]:
     return tuple((kept and kept.passage(a, b)) or passage(balance, a, b) for a, b in spans)
 
 
-def _ducks(evidence: Evidence, music: Floats | None, speech: Sequence[Speech], corrections: Sequence[Correction]) -> tuple[Duck, ...] | None:
+def _ducks(evidence: Evidence, music: Floats | None, speech: Sequence[Speech], corrections: Sequence[Correction], again: Again) -> tuple[Duck, ...] | None:
     """The measured moves of the music, looked at again where a hand set other speech."""
     measured = evidence.measurement
     gain = measured.gain
@@ -118,7 +122,7 @@ def _ducks(evidence: Evidence, music: Floats | None, speech: Sequence[Speech], c
     spans = [(s.in_s, s.out_s) for s in speech]
     for hand in corrections:
         if hand.kind != IMPORTANT_EFFECT:
-            gain = look_again(gain, measured.music_levels, spans, hand.in_s, hand.out_s)
+            gain = look_again(gain, measured.music_levels, spans, (hand.in_s, hand.out_s), again)
     return with_levels([d for d in gain.ducks if _sounds(d, evidence.playing, len(music) / TICKS_PER_S)], music)
 
 

@@ -1,10 +1,11 @@
 """A measurement against a spec. Decodes nothing: a changed limit or speech region costs a fraction of a second."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from ..measure.balance import clear_share
 from ..measure.captions import Caption
+from ..measure.ducks import MusicGain
 from ..measure.measurement import Measurement
 from ..measure.programme import Programme
 from ..measure.speech import Correction
@@ -27,13 +28,14 @@ def judge(
     captions: Sequence[Caption] = (),
     *,
     earlier: Judgement | None = None,
+    again: Mapping[str, MusicGain] | None = None,
 ) -> Judgement:
     """Figures, passages, ducks and findings of a measurement under a spec.
 
     What was set by hand (times of the file) wins over what was measured; without a ``programme`` head and tail are found and left out.
-    An ``earlier`` judgement of the same measurement makes it quicker, and changes nothing.
+    An ``earlier`` judgement of the same measurement makes it quicker, and so does what is known ``again`` from the evidence of any; neither changes anything.
     """
-    evidence = gather(measurement, spec, corrections, programme, captions, earlier=earlier)
+    evidence = gather(measurement, spec, corrections, programme, captions, earlier=earlier, again=again)
     kept = Kept.of(earlier, measurement, evidence)
     findings = tuple(_sourced(evidence, kept.mended(f) if kept else f.mended()) for f in merge(_careful(f) for kind in KINDS for f in kind.find(evidence)))
     share = clear_share(evidence.local_ratio_lu, spec.limits.clearance_lu) if spec.limits.clearance_lu is not None else None

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ..measure.balance import Balance, Passage
 from ..measure.captions import Captions
 from ..measure.cues import Cue
-from ..measure.ducks import Duck
+from ..measure.ducks import Duck, MusicGain
 from ..measure.loudness import MOMENTARY_TICKS, Gated, Loudness, at_blocks, loudness, moving_mean
 from ..measure.measurement import Measurement
 from ..measure.meter import TICKS_PER_S
@@ -127,6 +127,8 @@ class Evidence:
     local_ratio_lu: Floats = field(default_factory=lambda: np.zeros(0))
     playing: tuple[tuple[float, float], ...] = ()
     """Where music plays, in seconds."""
+    again: Mapping[str, MusicGain] = field(default_factory=dict)
+    """What was found where a hand made the music be looked at again, for later judgements."""
     given: Programme | None = None
     """The programme as it was asked for; None where it was to be found."""
     ground: "Evidence | None" = None

@@ -6,12 +6,12 @@ that by itself; how sure that is stands with each.
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from hashlib import blake2b
 
 import numpy as np
 
 from ..signal.spectrum import FRAMES_PER_S, whole
 from ..units import Floats
+from .again import Again
 from .ducks import OWN_DEPTH, Duck, MusicGain, Pump, begin_s, touches
 from .gain.changes import changes
 from .gain.claims import claims
@@ -27,14 +27,10 @@ LEAST_NATS = 0.0
 """A programme whose moves explain less than this has none that could be told."""
 _BRIDGES_S = (0.35, 1.0, 2.3)
 _AROUND_S, _NEAR_S = 18.0, 6.0
-_MOST_REMEMBERED = 64
 _CERTAIN_NATS = (0.0, 3.0, 6.0, 10.0, 20.0, 30.0)
 _CERTAIN = (0.5, 0.67, 0.8, 0.9, 0.95, 0.99)
 _PUMP_NATS, _PUMP_SURE = (2.0, 3.0, 6.0, 10.0), (0.45, 0.6, 0.85, 0.97)
 _PROGRAMME_NATS, _PROGRAMME = (LEAST_NATS, 5.0, 10.0), (0.6, 0.9, 1.0)
-
-
-_REMEMBERED: dict[tuple[bytes, tuple[tuple[float, float], ...]], MusicGain] = {}
 
 
 def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> MusicGain:
@@ -74,25 +70,18 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
     return MusicGain(tuple(sorted(kept, key=begin_s)), best.worth)
 
 
-def look_again(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech: Sequence[tuple[float, float]], in_s: float, out_s: float) -> MusicGain:
-    """The same with what lies around a stretch looked at again, where other speech stands there now. ``levels_db`` gives those from a frame up to another."""
+def look_again(
+    gain: MusicGain, levels_db: Callable[[int, int], Floats], speech: Sequence[tuple[float, float]], span: tuple[float, float], again: Again
+) -> MusicGain:
+    """The same with what lies around a span looked at again, where other speech stands there now. ``levels_db`` gives those from a frame up to another."""
+    in_s, out_s = span
     first, last = max(0.0, in_s - _AROUND_S), out_s + _AROUND_S
     around = levels_db(round(first * FRAMES_PER_S), round(last * FRAMES_PER_S))
-    there = tuple((round(a - first, 3), round(b - first, 3)) for a, b in speech if a > first and b < last)
-    fresh = [d.shifted(first) for d in _part_again(around, there).ducks]
+    there = [(round(a - first, 3), round(b - first, 3)) for a, b in speech if a > first and b < last]
+    fresh = [d.shifted(first) for d in again.look(around, there, find_gain).ducks]
     kept = [d for d in gain.ducks if not touches(d, in_s - _NEAR_S, out_s + _NEAR_S)]
     near = [d for d in fresh if touches(d, in_s - _NEAR_S, out_s + _NEAR_S)]
     return MusicGain(tuple(sorted([*kept, *near], key=begin_s)), gain.nats)
-
-
-def _part_again(levels_db: Floats, speech: tuple[tuple[float, float], ...]) -> MusicGain:
-    """``find_gain``, remembered: every judgement asks again for what was corrected before."""
-    key = (blake2b(levels_db.tobytes(), digest_size=16).digest(), speech)
-    if key not in _REMEMBERED:
-        if len(_REMEMBERED) >= _MOST_REMEMBERED:
-            _REMEMBERED.pop(next(iter(_REMEMBERED)))
-        _REMEMBERED[key] = find_gain(levels_db, speech)
-    return _REMEMBERED[key]
 
 
 def _joined(ducks: Sequence[Duck]) -> list[Duck]:
