@@ -9,8 +9,10 @@ import numpy as np
 
 from mezzavoce.library.models import Mix, Spec, StoredFile, Track
 from mezzavoce.measuring.models import Judgement, Run
+from mezzavoce_core.measure.loudness import integrated
 from tests.browser.base import DESKTOP, MeasuredCase
-from tests.signals import chord, noise, stereo, talk, write_wav
+from tests.signals import RATE, chord, measured, noise, stereo, talk, write_wav
+from tests.web.base import make_mix, measure_mix
 
 
 class RangeTest(MeasuredCase):
@@ -44,6 +46,17 @@ class RangeTest(MeasuredCase):
         page.click("#range-found")
         page.wait_for_selector(".range-row:has-text('the whole file')")
         self.assertEqual((Run.objects.count(), [c for c in self.complaints if "422" not in c]), (1, []))
+
+    def test_where_nothing_was_found_the_page_begins_with_the_programme(self):
+        mix = make_mix(self.production, self.lead, ranges=[[5 * RATE, 38 * RATE]])
+        sound = stereo(noise(40, -30))
+        measure_mix(mix, measured(sound * 10 ** ((-23 - integrated(measured(sound).mix_power())) / 20)))
+        page = self.open_page(DESKTOP)
+        self.sign_in(page)
+        page.goto(f"{self.live_server_url}/mixes/{mix.pk}/")
+        page.wait_for_selector("#review[data-ready]")
+        self.assertEqual((page.inner_text(".finding h2"), page.inner_text("#timecode")), ("Nothing to decide.", "10:00:05:00"))
+        self.assertEqual(self.complaints, [])
 
     def test_peaks_or_loudness_below(self):
         self.measured_mix()

@@ -24,9 +24,11 @@ function start(root) {
   const data = JSON.parse(document.getElementById("review-data").textContent);
   const chosenLetters = document.querySelector(".finding")?.dataset.mark;
   const chosen = data.marks.find((mark) => mark.letters === chosenLetters) || null;
+  // Where nothing was found, what is of interest begins with the programme, not with its leader.
+  const begin = data.range.parts.length ? data.range.parts[0][0] : 0;
   const store = makeStore({
-    ...data, clock: makeClock(data.rate, data.dropFrame, data.start), chosen, time: chosen ? Math.max(0, chosen.in - 2) : 0, span: null, series: null, hasLevels: false,
-    view: viewOf(chosen, data.duration), proposal: chosen?.remedy || null, parts: data.range.parts, lower: lowerFor(chosen), peaks: null,
+    ...data, clock: makeClock(data.rate, data.dropFrame, data.start), chosen, time: chosen ? Math.max(0, chosen.in - 2) : begin, span: null, series: null, hasLevels: false,
+    view: viewOf(chosen, data.duration, begin), proposal: chosen?.remedy || null, parts: data.range.parts, lower: lowerFor(chosen), peaks: null,
   });
   const player = makePlayer(document.getElementById("video"), data.duration, (time, playing) => tell(store, time, playing));
   const hearing = makeHearing(root, document.getElementById("video"), store);
@@ -38,6 +40,7 @@ function start(root) {
   makePeaks(store, root.dataset.peaks, () => store.get().lower === "peaks");
   load(root.dataset.series, store).then(picture);
   if (chosen) player.visit(chosen, false);
+  else if (begin > 0) player.seek(begin);
   comeBack();
   bindKeys();
   bindButtons();
@@ -186,8 +189,8 @@ function lowerFor(mark) {
   return mark && mark.kind !== "stems-off" && ["peak", "signal"].includes(mark.family) ? "peaks" : "loudness";
 }
 
-function viewOf(mark, duration) {
-  if (!mark) return windowAround(SPAN / 2, SPAN, duration);
+function viewOf(mark, duration, begin = 0) {
+  if (!mark) return windowAround(begin + SPAN * 0.4, SPAN, duration);
   return windowAround((mark.in + mark.out) / 2, Math.max(SPAN, Math.min(60, (mark.out - mark.in) * 1.5)), duration);
 }
 
