@@ -157,14 +157,22 @@ class GainValuesTest(unittest.TestCase):
         heard = levels(THREE_DUCKS)
         gain = find_gain(heard, TWO)
         again = Again({})
-        there = look_again(gain, lambda first, last: heard[first:last], THREE, (42.0, 48.0), again)
+        there = look_again(gain, lambda first, last: heard[first:last], THREE, [(42.0, 48.0)], again)
         self.assertEqual([d.serves for d in there.ducks if d.speech], THREE)
         self.assertEqual(there.ducks[:2], gain.ducks[:2])
         with mock.patch("mezzavoce_core.measure.music_gain.find_gain", side_effect=AssertionError("looked again")):
             kept = {key: gain_from_dict(json.loads(json.dumps(gain_dict(g)))) for key, g in again.known.items()}
-            self.assertEqual(look_again(gain, lambda first, last: heard[first:last], THREE, (42.0, 48.0), Again(kept)), there)
+            self.assertEqual(look_again(gain, lambda first, last: heard[first:last], THREE, [(42.0, 48.0)], Again(kept)), there)
             with self.assertRaises(AssertionError):
-                look_again(gain, lambda first, last: heard[first:last] - 1, THREE, (42.0, 48.0), Again(kept))
+                look_again(gain, lambda first, last: heard[first:last] - 1, THREE, [(42.0, 48.0)], Again(kept))
+
+    def test_stretches_close_together_are_looked_at_at_once(self):
+        heard = levels(THREE_DUCKS)
+        gain = find_gain(heard, TWO)
+        for hands, looks in (([(42.0, 44.0), (46.0, 48.0)], 1), ([(2.0, 3.0), (42.0, 48.0)], 2), ([(k * 10.0, k * 10.0 + 1) for k in range(6)], 2)):
+            with mock.patch("mezzavoce_core.measure.music_gain.find_gain", side_effect=find_gain) as looked:
+                there = look_again(gain, lambda first, last: heard[first:last], THREE, hands, Again({}))
+            self.assertEqual((looked.call_count, [d.serves for d in there.ducks if d.speech]), (looks, THREE))
 
     def test_what_is_not_asked_for_any_more_is_forgotten_first(self):
         again, calls = Again({}), []

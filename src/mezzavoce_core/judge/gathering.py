@@ -119,10 +119,8 @@ def _ducks(evidence: Evidence, music: Floats | None, speech: Sequence[Speech], c
         return None
     from ..measure.music_gain import look_again  # noqa: PLC0415  (compiled loops that a mix without stems does not need)
 
-    spans = [(s.in_s, s.out_s) for s in speech]
-    for hand in corrections:
-        if hand.kind != IMPORTANT_EFFECT:
-            gain = look_again(gain, measured.music_levels, spans, (hand.in_s, hand.out_s), again)
+    hands = [(c.in_s, c.out_s) for c in corrections if c.kind != IMPORTANT_EFFECT]
+    gain = look_again(gain, measured.music_levels, [(s.in_s, s.out_s) for s in speech], hands, again)
     return with_levels([d for d in gain.ducks if _sounds(d, evidence.playing, len(music) / TICKS_PER_S)], music)
 
 

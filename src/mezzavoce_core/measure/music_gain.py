@@ -26,11 +26,13 @@ LEAST_DEPTH_DB = 2.0
 LEAST_NATS = 0.0
 """A programme whose moves explain less than this has none that could be told."""
 _BRIDGES_S = (0.35, 1.0, 2.3)
-_AROUND_S, _NEAR_S = 18.0, 6.0
+_AROUND_S, _NEAR_S, _MOST_AT_ONCE_S = 18.0, 6.0, 30.0
 _CERTAIN_NATS = (0.0, 3.0, 6.0, 10.0, 20.0, 30.0)
 _CERTAIN = (0.5, 0.67, 0.8, 0.9, 0.95, 0.99)
 _PUMP_NATS, _PUMP_SURE = (2.0, 3.0, 6.0, 10.0), (0.45, 0.6, 0.85, 0.97)
 _PROGRAMME_NATS, _PROGRAMME = (LEAST_NATS, 5.0, 10.0), (0.6, 0.9, 1.0)
+Span = tuple[float, float]
+"""In and out in seconds."""
 
 
 def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> MusicGain:
@@ -70,18 +72,34 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
     return MusicGain(tuple(sorted(kept, key=begin_s)), best.worth)
 
 
-def look_again(
-    gain: MusicGain, levels_db: Callable[[int, int], Floats], speech: Sequence[tuple[float, float]], span: tuple[float, float], again: Again
-) -> MusicGain:
-    """The same with what lies around a span looked at again, where other speech stands there now. ``levels_db`` gives those from a frame up to another."""
-    in_s, out_s = span
-    first, last = max(0.0, in_s - _AROUND_S), out_s + _AROUND_S
-    around = levels_db(round(first * FRAMES_PER_S), round(last * FRAMES_PER_S))
-    there = [(round(a - first, 3), round(b - first, 3)) for a, b in speech if a > first and b < last]
-    fresh = [d.shifted(first) for d in again.look(around, there, find_gain).ducks]
-    kept = [d for d in gain.ducks if not touches(d, in_s - _NEAR_S, out_s + _NEAR_S)]
-    near = [d for d in fresh if touches(d, in_s - _NEAR_S, out_s + _NEAR_S)]
-    return MusicGain(tuple(sorted([*kept, *near], key=begin_s)), gain.nats)
+def look_again(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech: Sequence[Span], hands: Sequence[Span], again: Again) -> MusicGain:
+    """The same with what lies around stretches set by hand looked at again, where other speech stands there now.
+
+    ``levels_db`` gives those from a frame up to another.
+    """
+    for some in _together(sorted(hands)):
+        first, last = max(0.0, some[0][0] - _AROUND_S), max(b for _, b in some) + _AROUND_S
+        around = levels_db(round(first * FRAMES_PER_S), round(last * FRAMES_PER_S))
+        there = [(round(a - first, 3), round(b - first, 3)) for a, b in speech if a > first and b < last]
+        fresh = [d.shifted(first) for d in again.look(around, there, find_gain).ducks]
+        kept = [d for d in gain.ducks if not _near(d, some)]
+        gain = MusicGain(tuple(sorted([*kept, *(d for d in fresh if _near(d, some))], key=begin_s)), gain.nats)
+    return gain
+
+
+def _together(hands: Sequence[Span]) -> list[list[Span]]:
+    """Stretches, in order, so close that they are looked at at once: one look takes less time than several, and knows of all of them."""
+    groups: list[list[Span]] = []
+    for hand in hands:
+        if groups and hand[0] - groups[-1][-1][1] < _AROUND_S and hand[1] - groups[-1][0][0] < _MOST_AT_ONCE_S:
+            groups[-1].append(hand)
+        else:
+            groups.append([hand])
+    return groups
+
+
+def _near(duck: Duck, hands: Sequence[Span]) -> bool:
+    return any(touches(duck, a - _NEAR_S, b + _NEAR_S) for a, b in hands)
 
 
 def _joined(ducks: Sequence[Duck]) -> list[Duck]:
