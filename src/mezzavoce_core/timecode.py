@@ -152,7 +152,7 @@ class Clock:
         return -(-numerator // denominator)
 
     def _frames(self, time_s: float, slack_s: Fraction) -> tuple[int, int]:
-        """A time in frames, exactly, as a numerator and a denominator: a page asks for thousands, and sums of fractions take ten times as long."""
+        """A time in frames, exactly, as a numerator and a denominator: a page asks for thousands, and sums of fractions take five times as long."""
         (a, b), (c, d), fps = float(time_s).as_integer_ratio(), float(self.origin_s).as_integer_ratio(), self.rate.fps
         seconds = (a * d + c * b) * slack_s.denominator + slack_s.numerator * b * d
         return seconds * fps.numerator, b * d * slack_s.denominator * fps.denominator

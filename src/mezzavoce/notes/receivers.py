@@ -46,6 +46,7 @@ def _matched(mix: Mix, findings: Sequence[Finding], marks: Sequence[Mark]) -> di
     alike = defaultdict(list)
     for mark in marks:
         alike[mark.family, mark.role].append((mark, mix.seconds(mark.in_sample), mix.seconds(mark.out_sample)))
+    # Nearly all pairs share no time at all, and need no closer look.
     near = ((k, f, m, span) for k, f in enumerate(findings) for m, *span in alike[f.family, f.role] if min(f.out_s, span[1]) > max(f.in_s, span[0]))
     pairs = [(likeness, k, m) for k, f, m, span in near if (likeness := _likeness(f, m, *span)) > 0]
     taken: dict[int, Mark] = {}

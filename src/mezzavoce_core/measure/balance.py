@@ -43,7 +43,7 @@ class Balance:
     def __post_init__(self) -> None:
         """Look where speech is, unless that is known from the balance that this one was made of."""
         if self.active is None:
-            object.__setattr__(self, "active", active_share(self.flags) >= _ACTIVE)
+            object.__setattr__(self, "active", _active(self.flags))
 
     @cached_property
     def blocks(self) -> Mapping[str, Floats]:
@@ -53,7 +53,7 @@ class Balance:
 
     def with_speech(self, flags: NDArray[np.bool_]) -> "Balance":
         """The same levels with other speech."""
-        return replace(self, flags=flags, active=active_share(flags) >= _ACTIVE)
+        return replace(self, flags=flags, active=_active(flags))
 
     def part(self, first: int, last: int) -> "Balance":
         """The ticks from ``first`` up to ``last`` alone; blocks stay as they are where both are whole blocks."""
@@ -104,6 +104,11 @@ class Passage:
     def weakest_band_hz(self) -> int | None:
         """The band whose being covered costs most."""
         return max(self.bands, key=lambda b: b.lost).centre_hz if self.bands else None
+
+
+def _active(flags: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    active: NDArray[np.bool_] = active_share(flags) >= _ACTIVE
+    return active
 
 
 def local_ratio(balance: Balance) -> Floats:

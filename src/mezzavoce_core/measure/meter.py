@@ -25,7 +25,7 @@ BLOCKS_PER_S = 10
 # The top of a clipped wave lies at the highest level of its channel; what stays this far under it is not looked at.
 _FLAT_FROM = 0.988
 _FLAT_LEAST = 0.1
-# After so long nothing of what came before is left in the filters of K-weighting (-270 dB).
+# After so long nothing of what came before is left in the filters of K-weighting (-280 dB).
 _FORGOTTEN_S = 0.15
 
 

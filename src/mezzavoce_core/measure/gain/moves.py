@@ -88,10 +88,15 @@ def usual(name: str, value: Floats | float) -> Floats:
     return logs
 
 
+def meeting(move: Move) -> float:
+    """Log of how likely a move meets its speech like that."""
+    assert move.serves is not None
+    return float(fall_prior(move.fall_end_s, move.serves[0]) + return_prior(move.return_start_s, move.serves[1]))
+
+
 def prior(move: Move, shared: Shared) -> float:
     """What a move costs by itself: times away from speech, and values of its own."""
-    assert move.serves is not None
-    cost = float(fall_prior(move.fall_end_s, move.serves[0]) + return_prior(move.return_start_s, move.serves[1]))
+    cost = meeting(move)
     for name, near in (("depth_db", _NEAR_DB), ("fall_s", _NEAR_RAMP * shared.fall_s), ("return_s", _NEAR_RAMP * shared.return_s)):
         value, common = getattr(move, name), getattr(shared, name)
         together = np.log((1 - shared.own_share) / near)

@@ -7,7 +7,7 @@ import numpy as np
 
 from ...units import Floats
 from .curve import Curve
-from .moves import Move, Shared, Unit, fall_prior, prior, return_prior, usual
+from .moves import Move, Shared, Unit, meeting, prior, usual
 from .starts import Start
 
 _WORTH_IT = 0.05
@@ -82,7 +82,7 @@ class Search:
         """Put the lengths of ramps that most moves share in the middle of where they may lie, wherever each of the ramps is then."""
         for name in ("fall_s", "return_s"):
             now = getattr(self.shared, name)
-            alike = [k for k, m in enumerate(self.moves) if m is not None and abs(getattr(m, name) - now) < _TOGETHER[name]]
+            alike = self._alike(name)
             if len(alike) < max(_AGREE_LEAST, _AGREE_SHARE * sum(m is not None for m in self.moves)):
                 continue
             lengths = now * _AGREE_FACTORS
@@ -107,7 +107,7 @@ class Search:
         now, room = self.moves[k], self.room(k)
         assert now is not None
         ways = [way for way in (_around(now, name, length_s, float(step)) for step in _AGREE_STEPS_S) if _fits(way, room)]
-        return [(self.curve.worth([now], [way]) + _meeting(way) - _meeting(now), way) for way in ways]
+        return [(self.curve.worth([now], [way]) + meeting(way) - meeting(now), way) for way in ways]
 
     def settle(self, k: int) -> None:
         """Put each time of a move in the middle of where it may lie: half of what is told lies before it."""
@@ -142,7 +142,7 @@ class Search:
         gained = 0.0
         for _ in range(12):
             now = getattr(self.shared, name)
-            alike = [k for k, m in enumerate(self.moves) if m is not None and abs(getattr(m, name) - now) < _TOGETHER[name]]
+            alike = self._alike(name)
             ways = [(self._worth_shared(alike, name, now + step), now + step) for step in _SHARED_STEPS[name] if now + step >= _LEAST[name]]
             best, value = max(ways, default=(0.0, now))
             if best <= _WORTH_IT:
@@ -156,6 +156,10 @@ class Search:
             gained += best
         return gained
 
+    def _alike(self, name: str) -> list[int]:
+        """The moves that have a shared value, or nearly."""
+        return [k for k, m in enumerate(self.moves) if m is not None and abs(getattr(m, name) - getattr(self.shared, name)) < _TOGETHER[name]]
+
     def _worth_shared(self, alike: list[int], name: str, value: float) -> float:
         return sum(self.curve.worth([m], [_with(m, name, value)]) for k in alike if (m := self.moves[k]) is not None)
 
@@ -165,12 +169,6 @@ def _around(m: Move, name: str, length_s: float, step_s: float) -> Move:
     first, last = _RAMPS[name]
     middle = (getattr(m, first) + getattr(m, last)) / 2 + step_s
     return replace(m, **{first: middle - length_s / 2, last: middle + length_s / 2})
-
-
-def _meeting(m: Move) -> float:
-    """How likely a move meets its speech like that."""
-    assert m.serves is not None
-    return float(fall_prior(m.fall_end_s, m.serves[0]) + return_prior(m.return_start_s, m.serves[1]))
 
 
 def _fits(m: Move, room: tuple[float, float]) -> bool:
