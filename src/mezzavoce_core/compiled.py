@@ -7,8 +7,9 @@ second and is of no use when there is nothing to compile. Here this is put off u
 import sys
 from typing import Any
 
+from llvmlite import binding
 from numba import njit
-from numba.core import caching
+from numba.core import caching, config
 from numba.core.runtime.nrt import rtsys
 
 __all__ = ["njit"]
@@ -24,6 +25,9 @@ def _load(cache: Any, signature: Any, target: Any) -> Any:
     return found
 
 
+# For some processors the compiler keeps to half of the vector registers' width; the whole of it is a little quicker here throughout.
+if getattr(config, "CPU_FEATURES", "") is None:
+    setattr(config, "CPU_FEATURES", f"{binding.get_host_cpu_features().flatten()},-prefer-256-bit")  # noqa: B010
 # Where a later version of the compiler works in another way, everything stays as it is there.
 if all(hasattr(caching.Cache, name) for name in ("load_overload", "_load_overload", "_guard_against_spurious_io_errors")):
     setattr(caching.Cache, "load_overload", _load)  # noqa: B010  (a plain assignment is refused by the type checker)

@@ -9,6 +9,7 @@ from .measure.meter import Meter, Wanted
 from .measure.music_gain import find_gain
 from .measure.sketch import Sketch
 from .media.unpack import highest_bits, planar, unpack_24, unpack_24_pairs
+from .signal.kernels import mean_squares, take_out
 from .signal.spectrum import COLUMNS
 
 
@@ -42,6 +43,8 @@ def loops() -> None:
     unpack_24(np.zeros(3, dtype="<u4"), out[0])
     unpack_24_pairs(np.zeros(18, dtype=np.uint8), out, 0, 3)
     highest_bits(out[0].view(np.uint32))
+    take_out(out[0], out[1], np.float32(1.0))
+    mean_squares(out[0], np.array([0, 8]), out[1, :1])
     changes = np.ones((2, 2, 2, 3))
     deepen(np.ones((3, 2)), np.ones((2, 2)), changes, np.zeros(2), np.ones(2), np.ones(3, dtype=np.int64), np.zeros(2, dtype=np.int64), np.ones((5, 2)))
 

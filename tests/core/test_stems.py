@@ -5,6 +5,7 @@ import unittest
 import numpy as np
 
 from mezzavoce_core.measure import stems as st
+from mezzavoce_core.measure.rest import find_rest
 from mezzavoce_core.measure.sketch import Sketch
 from tests.signals import RATE, chord, levels_of, noise, stereo, talk
 
@@ -91,6 +92,30 @@ class PartsTest(unittest.TestCase):
         self.assertGreater(st.coherence(a, a), 0.99)
         self.assertLess(st.coherence(a, b), 0.06)
         self.assertEqual(st.coherence(a[:100], a[:100]), 0.0)
+
+    def test_a_stem_where_it_lies_in_the_mix(self):
+        a = mono(3, 1).astype(np.float32)
+        np.testing.assert_array_equal(st.shifted(reader(a), 1.0, 0, HZ, HZ), a[HZ : 2 * HZ])
+        np.testing.assert_array_equal(st.shifted(reader(a), 1.0, 600, HZ, HZ), a[HZ - 600 : 2 * HZ - 600])
+        np.testing.assert_array_equal(st.shifted(reader(a), 0.0, 600, HZ, HZ), np.concatenate([np.zeros(600), a[: HZ - 600]]))
+        np.testing.assert_array_equal(st.shifted(reader(a), 2.0, -600, HZ, HZ), np.concatenate([a[2 * HZ + 600 :], np.zeros(600)]))
+        np.testing.assert_array_equal(st.shifted(reader(a), 0.0, 2 * HZ, HZ, HZ), 0.0)
+
+
+class RestTest(unittest.TestCase):
+    def test_what_stems_leave_of_the_mix(self):
+        # Longer than what is looked at at a time, and not in whole blocks.
+        a, b, unknown = mono(70.25, 1), mono(70.25, 2), np.zeros(round(70.25 * HZ))
+        unknown[65 * HZ : 66 * HZ] = 0.1
+        mix = 0.5 * np.roll(a, 600) + b + unknown
+        before = mix.astype(np.float32)
+        found = find_rest(reader(before), [reader(a), reader(b), reader(b)], [st.Placed(0.05, 0.5, 1.0), st.Placed(0.0, 1.0, 1.0), None], HZ, 70.25)
+        self.assertEqual((len(found.mix), len(found.left)), (703, 703))
+        np.testing.assert_allclose(found.mix[:702], np.square(mix[: 702 * 1200]).reshape(702, 1200).mean(axis=1), rtol=1e-5)
+        np.testing.assert_allclose(found.mix[702], np.square(mix[702 * 1200 :]).mean(), rtol=1e-5)
+        # The first block misses what was rolled round.
+        np.testing.assert_allclose(found.left[1:], np.where((np.arange(1, 703) >= 650) & (np.arange(1, 703) < 660), 0.01, 0.0), atol=1e-8)
+        np.testing.assert_array_equal(before, mix.astype(np.float32))
 
 
 class SketchTest(unittest.TestCase):

@@ -100,7 +100,7 @@ def _loudness(judgement: Judgement) -> dict[str, Any]:
         "true_peak_max_dbtp": figure(evidence.true_peak_dbtp.max()),
         "true_peak_max_at_s": evidence.in_file(at_s),
         "true_peak_max_channel": channel + 1,
-        "sample_peak_dbfs": [figure(v) for v in amplitude_to_db(mix.sample_peak.max(axis=0))],
+        "sample_peak_dbfs": [figure(v) for v in amplitude_to_db([channel.max() for channel in mix.sample_peak.T])],
     }
 
 

@@ -63,7 +63,7 @@ def _ground(measurement: Measurement, spec: Spec, given: Programme | None) -> Ev
         programme=programme,
         loudness=loudness(power, breaks),
         dialogue_lufs=None,
-        true_peak_dbtp=amplitude_to_db(measured.mix.true_peak.max(axis=0)),
+        true_peak_dbtp=amplitude_to_db([channel.max() for channel in measured.mix.true_peak.T]),
         music_beyond=music_beyond(measurement, programme),
         given=given,
     )

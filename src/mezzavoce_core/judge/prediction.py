@@ -25,10 +25,13 @@ def around(in_s: float, out_s: float, ticks: int) -> tuple[int, int]:
 
 def gain_curve(points: Sequence[Point], ticks: int, first: int = 0) -> Floats:
     """Power factor of level points for so many ticks from tick ``first`` on, linear in dB between them, level outside."""
-    if not points:
-        return np.ones(ticks)
+    return db_to_power(level_curve(points, ticks, first)) if points else np.ones(ticks)
+
+
+def level_curve(points: Sequence[Point], ticks: int, first: int = 0) -> Floats:
+    """The same in dB."""
     times = (first + np.arange(ticks) + 0.5) / TICKS_PER_S
-    curve: Floats = db_to_power(np.interp(times, [p.at_s for p in points], [p.gain_db for p in points]))
+    curve: Floats = np.interp(times, [p.at_s for p in points], [p.gain_db for p in points])
     return curve
 
 

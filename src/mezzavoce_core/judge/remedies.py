@@ -14,10 +14,10 @@ from numpy.typing import NDArray
 from ..measure.balance import Balance, loudest_under
 from ..measure.loudness import mean_lufs
 from ..measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
-from ..units import amplitude_to_db, db_to_amplitude
+from ..units import Floats, amplitude_to_db, db_to_amplitude, db_to_power
 from .carving import carve
 from .model import Evidence, Point, Remedy
-from .prediction import around, audibility_over, gain_curve, integrated_with, ratio_over, with_gain
+from .prediction import around, audibility_over, integrated_with, level_curve, ratio_over, with_gain
 
 Gap = Callable[[Balance, int], float]
 """A gap in LU, of a balance that begins at a tick of the programme."""
@@ -149,37 +149,44 @@ class _Search:
         """The gap in this part, changed or as it is."""
         return ratio_over(balance, self.here) if self.gap is None else self.gap(balance, self.first)
 
-    def changed(self, role: str, points: Sequence[Point], *, bands: bool) -> Balance:
-        """The part with level points."""
-        return with_gain(self.part, role, gain_curve(points, len(self.part.voice), self.first), bands=bands)
+    @cached_property
+    def times_s(self) -> tuple[float, ...]:
+        """Of the level points of every gain that is tried."""
+        return _hold_times(self.evidence, self.in_s, self.out_s)
+
+    @cached_property
+    def held(self) -> Floats:
+        """How much of a gain in dB stands at each tick of the part, 0 to 1."""
+        return level_curve(_trapezoid(self.times_s, 1.0), len(self.part.voice), self.first)
+
+    def changed(self, role: str, gain_db: float, *, bands: bool) -> Balance:
+        """The part with a gain held on a role."""
+        return with_gain(self.part, role, db_to_power(gain_db * self.held), bands=bands)
 
     def ratio_with(self, remedy: Remedy) -> float:
-        """Lowest local ratio that a remedy gives."""
-        return ratio_over(self.changed(remedy.role, remedy.points, bands=False), self.here)
+        """Lowest local ratio that a remedy of this search gives."""
+        return ratio_over(self.changed(remedy.role, remedy.amount_db, bands=False), self.here)
 
     def best(self, way: _Way, wanted: float) -> Remedy:
         """The smallest gain in steps of 0.5 dB that does, or the largest sensible one."""
-        times_s = _hold_times(self.evidence, self.in_s, self.out_s)
-
-        def points(steps: int) -> tuple[Point, ...]:
-            return _trapezoid(times_s, way.sign * steps * _STEP_DB)
 
         @cache
         def reached(steps: int) -> float:
-            return self.gap_in(self.changed(way.role, points(steps), bands=self.gap is not None))
+            return self.gap_in(self.changed(way.role, way.sign * steps * _STEP_DB, bands=self.gap is not None))
 
         aim = wanted + _BEYOND_LU
         low = first_step(lambda steps: reached(steps) >= aim, guess=(aim - self.gap_now) / _STEP_DB)
         found, amount = reached(low), low * _STEP_DB
+        points = _trapezoid(self.times_s, way.sign * amount)
         headroom = _headroom_db(self.evidence, self.in_s, self.out_s) if way.action == "raise" else np.inf
         return Remedy(
             action=way.action,
             role=way.role,
             amount_db=way.sign * amount,
-            points=points(low),
+            points=points,
             predicted_speech_to_background_lu=found,
-            predicted_audibility=audibility_over(self.changed(way.role, points(low), bands=True), self.here),
-            predicted_integrated_lufs=integrated_with(self.evidence, way.role, points(low)),
+            predicted_audibility=audibility_over(self.changed(way.role, way.sign * amount, bands=True), self.here),
+            predicted_integrated_lufs=integrated_with(self.evidence, way.role, points),
             enough=bool(found >= wanted and amount <= headroom),
         )
 

@@ -6,7 +6,7 @@ All powers are weighted, K-weighted powers on the mix's layout; a ratio is the d
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -69,8 +69,7 @@ class Balance:
         )
 
 
-@dataclass(frozen=True)
-class Band:
+class Band(NamedTuple):
     """One one-third octave of a passage: levels in dB, audibility (0 to 1), and its importance (the weights add up to 1)."""
 
     centre_hz: int
@@ -148,8 +147,8 @@ def _followed(balance: Balance, chosen: NDArray[np.int64]) -> dict[str, Any]:
     if found is None:
         return {}
     heard = band_audibility(*found)
-    rows = zip(CENTRES_HZ, *found, heard, WEIGHTS, strict=True)
-    return {"audibility": float(heard @ WEIGHTS), "bands": tuple(Band(c, float(s), float(b), float(h), float(w)) for c, s, b, h, w in rows)}
+    rows = zip(CENTRES_HZ, *(column.tolist() for column in (*found, heard, WEIGHTS)), strict=True)
+    return {"audibility": float(heard @ WEIGHTS), "bands": tuple(map(Band._make, rows))}
 
 
 def band_levels(balance: Balance, chosen: NDArray[np.int64]) -> tuple[Floats, Floats] | None:

@@ -144,8 +144,10 @@ def _fade_s(power: Floats, begin: int, end: int) -> float:
 
 def _held(power: Floats) -> Floats:
     """The highest of a few ticks, so that a wave's own zeros are no silence."""
-    padded = np.concatenate([np.zeros(_HOLD_TICKS // 2), power, np.zeros(_HOLD_TICKS // 2)])
-    held: Floats = np.lib.stride_tricks.sliding_window_view(padded, _HOLD_TICKS).max(axis=1)
+    held = np.array(power, dtype=np.float64)
+    for k in range(1, _HOLD_TICKS // 2 + 1):
+        np.maximum(held[k:], power[:-k], out=held[k:])
+        np.maximum(held[:-k], power[k:], out=held[:-k])
     return held
 
 

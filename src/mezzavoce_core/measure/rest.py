@@ -8,7 +8,8 @@ from itertools import permutations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..units import Floats, amplitude_to_db
+from ..signal.kernels import mean_squares, take_out
+from ..units import amplitude_to_db
 from .meter import BLOCKS_PER_S
 from .stems import STRETCH_S, Mono, Placed, ReadStretch, coherence, fit_gains, shifted
 
@@ -36,15 +37,15 @@ def find_rest(
     """Take every stem out of the mix where and as it lies there; ``helpers`` share the work."""
     heard = [(read, where) for read, where in zip(stems, placed, strict=True) if where is not None]
 
-    def piece(begin: float) -> tuple[Floats, Floats]:
+    def piece(begin: float) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         mixed = mix(begin, _PIECE_S)
-        together = np.zeros_like(mixed)
+        left = mixed.copy()
         for read, where in heard:
-            together += where.gain * shifted(read, begin, round(where.delay_s * rate_hz), rate_hz, len(mixed))
-        return _blocks(mixed, rate_hz), _blocks(mixed - together, rate_hz)
+            take_out(left, shifted(read, begin, round(where.delay_s * rate_hz), rate_hz, len(left)), np.float32(where.gain))
+        return _blocks(mixed, rate_hz), _blocks(left, rate_hz)
 
     pieces = (map if helpers is None else helpers.map)(piece, np.arange(0.0, duration_s, _PIECE_S).tolist())
-    whole, left = (np.concatenate(p).astype(np.float32) for p in zip(*pieces, strict=True))
+    whole, left = (np.concatenate(p) for p in zip(*pieces, strict=True))
     return Rest(whole, left)
 
 
@@ -80,11 +81,10 @@ def _explains(mix: ReadStretch, start: float, one: tuple[ReadStretch, int], othe
     return float(np.mean(left**2)) < _EXPLAINED * float(np.mean(held**2))
 
 
-def _blocks(part: Mono, rate_hz: int) -> Floats:
+def _blocks(part: Mono, rate_hz: int) -> NDArray[np.float32]:
     """Mean squares of each 100 ms, the last one shorter."""
-    if not len(part):
-        return np.zeros(0)
     edges = np.round(np.arange(0, len(part), rate_hz / BLOCKS_PER_S)).astype(np.int64)
-    edges = edges[edges < len(part)]
-    means: Floats = np.add.reduceat(np.square(part), edges) / np.diff([*edges, len(part)])
+    edges = np.append(edges[edges < len(part)], len(part))
+    means = np.empty(len(edges) - 1, dtype=np.float32)
+    mean_squares(part, edges, means)
     return means

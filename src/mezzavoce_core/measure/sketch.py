@@ -39,4 +39,6 @@ class Sketch:
     def read(self, start_s: float, length_s: float) -> NDArray[np.float32]:
         """Mono samples from a time on; fewer where the signal ends. Several threads may read."""
         self._file.flush()
-        return np.frombuffer(os.pread(self._file.fileno(), round(length_s * self.rate_hz) * 4, max(0, round(start_s * self.rate_hz)) * 4), dtype=np.float32)
+        mono = np.empty(round(length_s * self.rate_hz), dtype=np.float32)
+        got = os.preadv(self._file.fileno(), [mono.data], max(0, round(start_s * self.rate_hz)) * mono.itemsize)
+        return mono[: got // mono.itemsize]

@@ -64,9 +64,7 @@ def find_speech(power: Floats) -> tuple[Speech, ...]:
     gate = max(loud_speech * float(db_to_power(-GATE_UNDER_LOUD_SPEECH_LU)), float(lufs_to_power(ABSENT_BELOW_LUFS)), _over_room(heard))
     smooth = np.convolve(power, np.full(_SMOOTH_TICKS, 1 / _SMOOTH_TICKS), mode="same")
     over = smooth > gate
-    loud = power > gate
-    spans = [_trim(loud, s) for s in runs(over)]
-    spans = [s for s in spans if s[1] - s[0] >= _SHORTEST_S * TICKS_PER_S]
+    spans = [(a, b) for a, b in _trimmed(np.flatnonzero(power > gate), runs(over)) if b - a >= _SHORTEST_S * TICKS_PER_S]
     joined = join(spans, round(_BRIDGE_S * TICKS_PER_S))
     return tuple(Speech(a / TICKS_PER_S, b / TICKS_PER_S, round(float(over[a:b].mean()), 3)) for a, b in joined)
 
@@ -78,10 +76,13 @@ def _over_room(heard: Floats) -> float:
     return float(less_soft * db_to_power(_OVER_ROOM_DB)) if steady else 0.0
 
 
-def _trim(loud: NDArray[np.bool_], span: tuple[int, int]) -> tuple[int, int]:
-    """Smoothing widens a span at both ends; back to the first and last tick that is loud by itself."""
-    inside = np.flatnonzero(loud[span[0] : span[1]])
-    return (span[0] + int(inside[0]), span[0] + int(inside[-1]) + 1) if len(inside) else (span[0], span[0])
+def _trimmed(loud: NDArray[np.int64], spans: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Smoothing widens spans at both ends; back to the first and last tick that is loud by itself, where there is one."""
+    if not spans:
+        return []
+    begins, ends = (np.searchsorted(loud, side) for side in zip(*spans, strict=True))
+    some = begins < ends
+    return list(zip(loud[begins[some]].tolist(), (loud[ends[some] - 1] + 1).tolist(), strict=True))
 
 
 def correct(speech: Sequence[Speech], corrections: Sequence[Correction]) -> tuple[Speech, ...]:

@@ -8,10 +8,13 @@ because a stem can lie far below its neighbours.
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
+from ..signal.transforms import good_size, transform
 from ..units import Floats
 from .meter import TICKS_PER_S
 
@@ -60,11 +63,9 @@ def loud_stretches(power: Floats) -> list[float]:
 
 def find_delay(mix: Mono, stem: Mono, rate_hz: int) -> int:
     """Samples by which the stem has to be shifted later to lie on the mix, within 2 s either way; 0 where no peak is clear."""
-    from scipy.fft import next_fast_len  # noqa: PLC0415  (worth waiting for only where there are stems)
-
     reach = int(MAX_DELAY_S * rate_hz)
     # What comes round from the other end overlaps nothing that lies within reach.
-    size = next_fast_len(max(len(mix), len(stem)) + reach, real=True)
+    size = good_size(max(len(mix), len(stem)) + reach)
     cross = np.fft.rfft(mix, size) * np.conj(np.fft.rfft(stem, size))
     # Whitening sharpens the peak; the floor keeps empty bands from being all noise.
     weight = np.abs(cross)
@@ -89,13 +90,17 @@ def coherence(rest: Mono, stem: Mono) -> float:
     count = min(len(rest), len(stem)) // _FRAME * 2 - 1
     if count < 2:
         return 0.0
-    window = np.hanning(_FRAME)
-    frames = np.arange(count)[:, None] * (_FRAME // 2) + np.arange(_FRAME)
-    a, b = np.fft.rfft(rest[frames] * window), np.fft.rfft(stem[frames] * window)
-    cross = np.abs((a * np.conj(b)).sum(axis=0)) ** 2
-    power_a, power_b = (np.abs(a) ** 2).sum(axis=0), (np.abs(b) ** 2).sum(axis=0)
+    a, b = (transform(sliding_window_view(x, _FRAME)[:: _FRAME // 2][:count] * _window()) for x in (rest, stem))
+    cross = np.abs((a * np.conj(b)).sum(axis=0, dtype=np.complex128)) ** 2
+    power_a, power_b = ((np.square(s.real) + np.square(s.imag)).sum(axis=0, dtype=np.float64) for s in (a, b))
     per_bin = cross / (power_a * power_b + 1e-20)
-    return float((per_bin * power_b).sum() / (power_b.sum() + 1e-20))
+    return min(1.0, float((per_bin * power_b).sum() / (power_b.sum() + 1e-20)))
+
+
+@lru_cache(1)
+def _window() -> Mono:
+    window: Mono = np.hanning(_FRAME).astype(np.float32)
+    return window
 
 
 def place(mix: ReadStretch, stems: Sequence[ReadStretch], loud: Sequence[Sequence[float]], rate_hz: int) -> list[Placed | None]:
@@ -138,7 +143,10 @@ def shifted(stem: ReadStretch, start: float, delay: int, rate_hz: int, length: i
     """``length`` samples of a stem from a time of the mix on, where it lies ``delay`` samples later there; silence where it has none."""
     begin = start - delay / rate_hz
     part = stem(max(0.0, begin), length / rate_hz)
-    if begin < 0:
-        part = np.concatenate([np.zeros(round(-begin * rate_hz), dtype=np.float32), part])
-    part = part[:length]
-    return np.concatenate([part, np.zeros(length - len(part), dtype=np.float32)])
+    before = round(max(0.0, -begin) * rate_hz)
+    if not before and len(part) >= length:
+        return part[:length]
+    moved = np.zeros(length, dtype=np.float32)
+    there = part[: max(0, length - before)]
+    moved[before : before + len(there)] = there
+    return moved

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from .filters import half_band
 from .frames import Bins, Frames
 from .kernels import PIECE, halve
+from .transforms import good_size
 
 CENTRES_HZ = (160, 200, 250, 315, 400, 500, 630, 800, 1000, 1250, 1600, 2000, 2500, 3150, 4000, 5000, 6300, 8000)
 FRAMES_PER_S = 10
@@ -28,9 +29,6 @@ class Bands:
 
     def __init__(self, rate_hz: int, channels: int) -> None:
         """Bands of a signal at this rate; those beyond half of it stay empty."""
-        # Its import is worth waiting for only where bands are wanted.
-        from scipy.fft import next_fast_len  # noqa: PLC0415
-
         self._given_hz, self._channels = rate_hz, channels
         # Left and right alike, as a voice in the middle is, are looked at once: twice a square is exactly the sum of both.
         self._twins = channels == 2
@@ -40,7 +38,7 @@ class Bands:
             rate_hz //= 2
             self._halvers.append(_Halver(own))
         window = _window(rate_hz)
-        size = int(next_fast_len(len(window), real=True))
+        size = good_size(len(window))
         self._frames = Frames(rate_hz, FRAMES_PER_S, window, size, _bins(rate_hz, size), own)
         self._seen = 0
         self._found: list[NDArray[np.float32]] = []

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .kernels import squares_in_bands, windowed
+from .transforms import transform
 
 _BATCH = 32
 
@@ -37,10 +38,6 @@ class Frames:
 
     def __init__(self, rate_hz: int, per_s: int, window: NDArray[np.float32], size: int, bins: Bins, channels: int) -> None:
         """``size`` is the length of the transform, that of the window or more."""
-        # Several transforms at a time, which NumPy does one by one; its import is worth waiting for only where bands are wanted.
-        from scipy.fft import rfft  # noqa: PLC0415
-
-        self._transform = rfft
         self._rate_hz, self._per_s = rate_hz, per_s
         self._window, self._size, self._bins = window, size, bins
         # Silence before the first sample, so that the first frame is centred like every other.
@@ -85,6 +82,6 @@ class Frames:
             # Silence, as it lies in stems for half of the time, needs no transform.
             if count := windowed(channel, begins, self._window, frames, which):
                 # Real and imaginary parts are squared as they lie side by side.
-                parts = self._transform(frames[:count], axis=1, overwrite_x=True).view(np.float32)
+                parts = transform(frames[:count]).view(np.float32)
                 squares_in_bands(parts, self._bins.first, self._bins.weights, which, total)
         return total

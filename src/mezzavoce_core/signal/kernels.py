@@ -229,3 +229,20 @@ def sums_of_four(channels: NDArray[np.float32], factor: np.float32, out: NDArray
             out[n] = four if c == 0 else out[n] + four
     for n in range(len(out)):
         out[n] *= factor
+
+
+@njit(cache=True, nogil=True, fastmath={"contract"})
+def take_out(x: NDArray[np.float32], part: NDArray[np.float32], gain: np.float32) -> None:
+    """Take a part times a gain out of ``x``."""
+    for n in range(len(x)):
+        x[n] -= gain * part[n]
+
+
+@njit(cache=True, nogil=True, fastmath={"reassoc", "contract"})
+def mean_squares(x: NDArray[np.float32], edges: NDArray[np.int64], out: NDArray[np.float32]) -> None:
+    """Mean squares between edges, which are at least one sample apart."""
+    for k in range(len(out)):
+        part, total = x[edges[k] : edges[k + 1]], np.float32(0)
+        for n in range(len(part)):
+            total += part[n] * part[n]
+        out[k] = total / np.float32(len(part))
