@@ -4,6 +4,7 @@ import argparse
 import json
 import math
 import sys
+from collections.abc import Iterator
 from typing import Any
 
 from .errors import MezzavoceError, UsageError
@@ -12,7 +13,8 @@ from .exchange.corrections import read_corrections
 from .exchange.document import document
 from .exchange.series import write_npz
 from .judge.spec import load
-from .media.probe import probe
+from .media.layouts import channel_names, is_known
+from .media.probe import FileInfo, probe
 from .media.source import Sound
 from .media.tracks import MIX, mix_tracks, parse_map, write_tracks
 from .options import LATER, parser
@@ -84,14 +86,24 @@ def _job(options: argparse.Namespace, floor_dbtp: float | None) -> Job:
     elif len(paths) == 1:
         info = probe(paths[0])
         tracks = mix_tracks(info)
-        if tracks and not options.quiet:
-            rest = f"“{info.name}” has {len(info.streams)} audio tracks; track {write_tracks(tracks)} is measured as the mix. --tracks says otherwise."
-            sys.stderr.write(f"mezzavoce: {rest}\n")
+        if not options.quiet:
+            sys.stderr.writelines(f"mezzavoce: {sentence}\n" for sentence in _taken_for_granted(info, tracks, options.channels))
     floor = None if options.series else (-math.inf if floor_dbtp is None else floor_dbtp)
     mix = Sound(paths, paths[0].name, tracks, options.channels)
     return Job(
         mix, tuple(stems), rate=options.fps, start=options.start, peak_floor_dbtp=floor, threads=max(1, options.threads), levels_only=options.levels_only
     )
+
+
+def _taken_for_granted(info: FileInfo, tracks: tuple[int, ...], layout: str | None) -> Iterator[str]:
+    """What the file does not say and nobody said."""
+    if tracks:
+        taken = f"track {tracks[0]} is" if len(tracks) == 1 else f"tracks {write_tracks(tracks)} are"
+        yield f"“{info.name}” has {len(info.streams)} audio tracks; {taken} measured as the mix. --tracks says otherwise."
+    mix = info.streams[tracks[0] - 1 if tracks else 0]
+    if layout is None and not mix.says_layout and is_known(mix.layout, mix.channels):
+        order = " ".join(channel_names(mix.layout, mix.channels))
+        yield f"“{info.name}” does not say where its {mix.channels} channels stand; they are counted as {order}. --channels says otherwise."
 
 
 def _ranges(options: argparse.Namespace) -> Ranges:

@@ -227,6 +227,16 @@ class CommandTest(FolderTest):
         with self.assertRaises(MezzavoceError):
             open_sound(Sound((path,), "x", (1, 2)))
 
+    def test_an_order_of_channels_that_nobody_said_is_said(self):
+        surround = np.zeros((RATE * 5, 6))
+        surround[:, 0] = noise(5, -20)
+        path = write_wav(self.folder / "six.wav", surround)
+        said = "does not say where its 6 channels stand; they are counted as L R C LFE Ls Rs"
+        self.assertIn(said, self.command(path)[2])
+        self.assertNotIn(said, self.command(path, "--channels", "L C R Ls Rs LFE")[2])
+        self.assertNotIn(said, self.command(path, "--quiet")[2])
+        self.assertNotIn(said, self.command(self.wav("a.wav"))[2])
+
     def test_left_and_right_on_the_command_line(self):
         left, right = write_wav(self.folder / "m_L.wav", sine(-23, 10)), write_wav(self.folder / "m_R.wav", sine(-23, 10))
         result = json.loads(self.command(left, right, "--json")[1])
