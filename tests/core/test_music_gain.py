@@ -16,7 +16,7 @@ from mezzavoce_core.measure.gain.curve import Curve
 from mezzavoce_core.measure.gain.edges import template, told
 from mezzavoce_core.measure.gain.extras import reach
 from mezzavoce_core.measure.gain.likeness import Pairs, pairs
-from mezzavoce_core.measure.gain.loops import agreed
+from mezzavoce_core.measure.gain.loops import agreed, apart_by
 from mezzavoce_core.measure.gain.moves import Move, Shared, Unit
 from mezzavoce_core.measure.gain.search import Search
 from mezzavoce_core.measure.gain.starts import Start
@@ -246,6 +246,31 @@ class EvidenceTest(unittest.TestCase):
         self.assertGreater(across.sum(), 5)
         self.assertAlmostEqual(float(np.median(found.offset_db[across])), 6.0, delta=0.5)
         self.assertAlmostEqual(float(np.median(found.offset_db[near & (found.other < 1450)])), 0.0, delta=0.5)
+
+    def apart_by(self, *windows_db):
+        """Of two windows one behind the other."""
+        power = (10 ** (np.concatenate(windows_db) / 10)).astype(np.float32)
+        offset, spread = np.empty(1), np.empty(1)
+        apart_by(power, np.array([0]), np.array([50]), 35.0, np.empty((7, power.shape[1])), offset, spread)
+        return float(offset[0]), float(spread[0])
+
+    def test_loud_bands_tell_how_far_windows_are_apart(self):
+        first = np.tile([-20.0, -22, -30, -40, -70, -75, -80, -90], (50, 1))
+        second = first - [6.0, 6, 6, 6, -20, 25, -15, 30]
+        offset, spread = self.apart_by(first, second)
+        self.assertAlmostEqual(offset, 6.0, places=4)
+        self.assertAlmostEqual(spread, 0.0, places=4)
+        # Where loud bands do not agree, their middle tells it, and not surely. Weights by hand: 1, 33/35, 25/35, 15/35.
+        offset, spread = self.apart_by(first, first - [6.0, 2, 4, 9, 0, 0, 0, 0])
+        self.assertAlmostEqual(offset, 4.0, places=4)
+        self.assertAlmostEqual(spread, 2.0, places=4)
+
+    def test_a_gain_that_moves_inside_a_window_counts_as_its_mean(self):
+        tune = np.random.default_rng(4).normal(-40, 6, (50, 12))
+        fall = np.linspace(0, -10, 50)[:, None]
+        offset, spread = self.apart_by(tune, tune + fall)
+        self.assertAlmostEqual(offset, 5.0, delta=0.4)
+        self.assertLess(spread, 0.4)
 
 
 NOTHING = np.zeros(0, dtype=np.int64)

@@ -12,6 +12,7 @@ KEPT = 6
 LOGARITHM_EVERY = 32
 """One logarithm for so many factors."""
 STEPS_TO_AGREE, LEAST_SHARP = 12, 1e-3
+LEAST_WEIGHT = 1e-6
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -73,6 +74,64 @@ def keep(distance: NDArray[np.float32], partner: NDArray[np.int32], d: np.float3
         distance[k], partner[k] = distance[k + 1], partner[k + 1]
         k += 1
     distance[k], partner[k] = d, at
+
+
+@njit(cache=True, nogil=True)
+def apart_by(
+    power: NDArray[np.float32], one: NDArray[np.int64], other: NDArray[np.int64], loud_db: float, room: Floats, offset: Floats, spread: Floats
+) -> None:
+    """By how many dB the first window of each pair is louder than the other one, and how far the bands are from agreeing on that.
+
+    ``power`` ``(frames, bands)``. Both are medians over the bands, in which each counts by how loud it is: not at all ``loud_db`` under the loudest
+    one of its window. ``room`` ``(7, bands)`` is to work in.
+    """
+    bands = power.shape[1]
+    first, second, apart_db, first_whole, second_whole, weights, in_order = room[0], room[1], room[2], room[3], room[4], room[5], room[6]
+    for pair in range(len(one)):
+        first_whole[:] = 0.0
+        second_whole[:] = 0.0
+        apart_db[:] = 0.0
+        # Block by block, so that a gain that moves inside a window counts as its mean.
+        for block in range(WINDOW_BLOCKS):
+            first[:] = 0.0
+            second[:] = 0.0
+            for k in range(block * BLOCK, (block + 1) * BLOCK):
+                for b in range(bands):
+                    first[b] += power[one[pair] + k, b]
+                    second[b] += power[other[pair] + k, b]
+            for b in range(bands):
+                apart_db[b] += 10.0 / WINDOW_BLOCKS * np.log10(first[b] / second[b])
+                first_whole[b] += first[b]
+                second_whole[b] += second[b]
+        first_top, second_top = 0.0, 0.0
+        for b in range(bands):
+            first_top, second_top = max(first_top, first_whole[b]), max(second_top, second_whole[b])
+        for b in range(bands):
+            under = 10.0 * np.log10(min(first_whole[b] / first_top, second_whole[b] / second_top))
+            weights[b] = max(LEAST_WEIGHT, 1.0 + under / loud_db)
+        offset[pair] = _median(apart_db, weights, first, in_order)
+        for b in range(bands):
+            apart_db[b] = abs(apart_db[b] - offset[pair])
+        spread[pair] = _median(apart_db, weights, first, in_order)
+
+
+@njit(cache=True, nogil=True)
+def _median(values: Floats, weights: Floats, in_order: Floats, their_weights: Floats) -> float:
+    """The value with half of the weight on either side; the last two are room to work in."""
+    whole = 0.0
+    for k in range(len(values)):
+        value, weight, at = values[k], weights[k], k
+        while at > 0 and in_order[at - 1] > value:
+            in_order[at], their_weights[at] = in_order[at - 1], their_weights[at - 1]
+            at -= 1
+        in_order[at], their_weights[at] = value, weight
+        whole += weight
+    below, k = 0.0, 0
+    while below + their_weights[k] < whole / 2:
+        below += their_weights[k]
+        k += 1
+    found: float = in_order[k]
+    return found
 
 
 @njit(cache=True, nogil=True, fastmath=True)
