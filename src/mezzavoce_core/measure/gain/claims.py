@@ -51,9 +51,9 @@ USUAL_RETURNS = Family("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3
 RETURNS = (
     Family("return-abrupt", (0.0, 1.3, 0.02), (0.015,), told=4.9, by_length=True),
     Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=3.4, by_length=True),
-    Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=3.9),
+    Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=6.3),
 )
-_DEPTHS_DB, _LIKE_DB, _DEPTH_TOLD = np.arange(2.0, 27.1, 1.0), 1.5, 4.5
+_DEPTHS_DB, _LIKE_DB, _DEPTH_TOLD = np.arange(2.0, 27.1, 1.0), 1.5, 5.0
 
 
 def claims(search: Search, k: int) -> Mapping[str, float]:

@@ -12,7 +12,7 @@ from .likeness import Pairs
 from .loops import BLOCK, changed, changed_pairs, ramped
 from .moves import Move
 
-PAIR_WEIGHT = 0.01
+PAIR_WEIGHT = 0.018
 """A pair counts so little because neighbouring windows find the same partner, and one phrase has one random level."""
 
 

@@ -11,8 +11,7 @@ from ...units import Floats, db_to_power
 from .changes import heard
 from .loops import BLOCK, KEPT, WINDOW_BLOCKS, alike, apart_by
 
-LENGTH = BLOCK * WINDOW_BLOCKS
-"""Frames of a window."""
+_LENGTH, _MIDDLE = BLOCK * WINDOW_BLOCKS, BLOCK * (WINDOW_BLOCKS // 2)
 _LEAST_LAG = round(0.8 * FRAMES_PER_S)
 _REGION = 6 * FRAMES_PER_S
 _FARTHEST_S = 150
@@ -28,7 +27,7 @@ _MEDIAN_OF_T2, _FEWEST, _UNKNOWN_DB, _LEAST_SPREAD_DB = 0.816, 20, 5.0, 0.5
 
 @dataclass(frozen=True)
 class Pairs:
-    """Windows of 1 s that are compared: their first frames, by how much the first is the louder one (dB), and how sure that tells of gain (a spread in dB)."""
+    """Blocks of 0.2 s that are compared: their first frames, by how much the first is the louder one (dB), and how sure that tells of gain (a spread in dB)."""
 
     one: NDArray[np.int64]
     other: NDArray[np.int64]
@@ -41,7 +40,10 @@ class Pairs:
 
 
 def pairs(levels: Floats) -> Pairs:
-    """Pairs in levels ``(frames, bands)`` in dB. Partners lie up to 150 s away, so that the work grows with the length alone."""
+    """Pairs in levels ``(frames, bands)`` in dB: blocks in the middle of windows of 1 s that sound alike.
+
+    Partners lie up to 150 s away, so that the work grows with the length alone.
+    """
     used, quiet = heard(levels)
     frames = len(levels)
     windows = max(0, frames // BLOCK - WINDOW_BLOCKS + 1)
@@ -55,14 +57,14 @@ def pairs(levels: Floats) -> Pairs:
     distance = np.full((windows, KEPT), most, dtype=np.float32)
     partner = np.zeros((windows, KEPT), dtype=np.int32)
     near_at = np.full((windows, 2), -1, dtype=np.int32)
-    lags = np.arange(_LEAST_LAG, min(frames - LENGTH, _FARTHEST_S * FRAMES_PER_S), dtype=np.int64)
+    lags = np.arange(_LEAST_LAG, min(frames - _LENGTH, _FARTHEST_S * FRAMES_PER_S), dtype=np.int64)
     room = np.zeros(frames // BLOCK + 1, dtype=np.float32), np.full(windows, most, dtype=np.float32)
     alike(shapes, quiet_blocks, lags, _REGION, most, distance, partner, room[0], room[1], near_at)
     window, rank = np.nonzero(distance < most)
     one, other = window * BLOCK, partner[window, rank].astype(np.int64)
     offset, spread = np.empty(len(one)), np.empty(len(one))
     apart_by(_power(part), one, other, _LOUD_DB, np.empty((7, part.shape[1])), offset, spread)
-    return Pairs(one, other, offset, _SURE_DB + spread * (_PER_SPREAD + _PER_SQUARE * spread))
+    return Pairs(one + _MIDDLE, other + _MIDDLE, offset, _SURE_DB + spread * (_PER_SPREAD + _PER_SQUARE * spread))
 
 
 def _power(levels: Floats) -> NDArray[np.float32]:
@@ -74,36 +76,36 @@ def _power(levels: Floats) -> NDArray[np.float32]:
 
 
 def neighbours(levels: Floats, spans: Sequence[tuple[float, float]]) -> Pairs:
-    """Windows a few seconds apart, whatever they sound like: how far this music moves by itself in that time is learned where no gain moves.
+    """Blocks a few seconds apart, whatever they sound like: how far this music moves by itself in that time is learned where no gain moves.
 
-    That is where both windows lie away from speech (``spans``), or both in the middle of one span.
+    That is where both lie away from speech (``spans``), or both in the middle of one span.
     """
     used, quiet = heard(levels)
-    starts = np.arange(0, len(levels) - LENGTH + 1, BLOCK)
+    starts = np.arange(0, len(levels) - BLOCK + 1, BLOCK)
     if not len(used) or len(starts) < 2:
         none = np.zeros(0, dtype=np.int64)
         return Pairs(none, none, np.zeros(0), np.zeros(0))
     sums = np.concatenate([[0.0], np.cumsum(levels[:, used].mean(axis=1), dtype=np.float64)])
     silent = np.concatenate([[0], np.cumsum(quiet)])
-    level, still = (sums[starts + LENGTH] - sums[starts]) / LENGTH, silent[starts + LENGTH] - silent[starts] == 0
+    level, still = (sums[starts + BLOCK] - sums[starts]) / BLOCK, silent[starts + BLOCK] - silent[starts] == 0
     where = _where(len(levels), starts, spans)
     found = [_apart(starts, level, still, where, round(lag * FRAMES_PER_S / BLOCK)) for lag in _LAGS_S]
     return sum(found[1:], start=found[0])
 
 
 def _where(frames: int, starts: NDArray[np.int64], spans: Sequence[tuple[float, float]]) -> NDArray[np.int64]:
-    """For each window 0 in the clear, k in the middle of span k (from 1), -1 where a gain may move."""
+    """For each block 0 in the clear, k in the middle of span k (from 1), -1 where a gain may move."""
     place = np.zeros(frames, dtype=np.int64)
     for k, (a, b) in enumerate(spans, 1):
         place[max(0, round((a - _BEFORE_S) * FRAMES_PER_S)) : round((b + _BEHIND_S) * FRAMES_PER_S)] = -1
         place[round((a + _INSIDE_S) * FRAMES_PER_S) : max(0, round((b - _INSIDE_S) * FRAMES_PER_S))] = k
-    first, last = place[starts], place[starts + LENGTH - 1]
+    first, last = place[starts], place[starts + BLOCK - 1]
     found: NDArray[np.int64] = np.where(first == last, first, -1)
     return found
 
 
 def _apart(starts: NDArray[np.int64], level: Floats, still: NDArray[np.bool_], where: NDArray[np.int64], steps: int) -> Pairs:
-    """All windows so many steps apart, with the spread that those have between which no gain moves."""
+    """All blocks so many steps apart, with the spread that those have between which no gain moves."""
     heard_both = still[:-steps] & still[steps:] if steps < len(starts) else np.zeros(0, dtype=np.bool_)
     one, other, offset = starts[:-steps][heard_both], starts[steps:][heard_both], (level[:-steps] - level[steps:])[heard_both]
     same = (where[:-steps] >= 0)[heard_both] & (where[:-steps] == where[steps:])[heard_both]

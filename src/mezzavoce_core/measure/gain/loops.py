@@ -80,18 +80,16 @@ def keep(distance: NDArray[np.float32], partner: NDArray[np.int32], d: np.float3
 def apart_by(
     power: NDArray[np.float32], one: NDArray[np.int64], other: NDArray[np.int64], loud_db: float, room: Floats, offset: Floats, spread: Floats
 ) -> None:
-    """By how many dB the first window of each pair is louder than the other one, and how far the bands are from agreeing on that.
+    """By how many dB the middle block of the first window of each pair is louder than that of the other one, and how far the bands are from agreeing on that.
 
     ``power`` ``(frames, bands)``. Both are medians over the bands, in which each counts by how loud it is: not at all ``loud_db`` under the loudest
     one of its window. ``room`` ``(7, bands)`` is to work in.
     """
-    bands = power.shape[1]
+    bands, middle = power.shape[1], WINDOW_BLOCKS // 2
     first, second, apart_db, first_whole, second_whole, weights, in_order = room[0], room[1], room[2], room[3], room[4], room[5], room[6]
     for pair in range(len(one)):
         first_whole[:] = 0.0
         second_whole[:] = 0.0
-        apart_db[:] = 0.0
-        # Block by block, so that a gain that moves inside a window counts as its mean.
         for block in range(WINDOW_BLOCKS):
             first[:] = 0.0
             second[:] = 0.0
@@ -100,7 +98,8 @@ def apart_by(
                     first[b] += power[one[pair] + k, b]
                     second[b] += power[other[pair] + k, b]
             for b in range(bands):
-                apart_db[b] += 10.0 / WINDOW_BLOCKS * np.log10(first[b] / second[b])
+                if block == middle:
+                    apart_db[b] = 10.0 * np.log10(first[b] / second[b])
                 first_whole[b] += first[b]
                 second_whole[b] += second[b]
         first_top, second_top = 0.0, 0.0
@@ -265,9 +264,9 @@ def changed_pairs(  # noqa: PLR0913, PLR0917
     sums: Floats,
     first: int,
 ) -> float:
-    """What a change of the gain curve tells by pairs of like windows. ``gain_sums`` are running sums of the curve as it is, ``sums`` of the change."""
+    """What a change of the gain curve tells by pairs of blocks. ``gain_sums`` are running sums of the curve as it is, ``sums`` of the change."""
     count = len(sums) - 1
-    length = BLOCK * WINDOW_BLOCKS
+    length = BLOCK
     low = max(0, (first - length) // BLOCK)
     high = min(len(begins) - 1, (first + count - 1) // BLOCK + 1)
     total = 0.0

@@ -10,7 +10,7 @@ from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats
 from .curve import PAIR_WEIGHT, Curve
 from .edges import DEPTHS_DB, FALLS_S, RETURNS_S, Table, falls, returns
-from .likeness import LENGTH
+from .loops import BLOCK
 from .moves import Move, Shared, Unit, usual
 
 LIKELY = 0.8
@@ -93,7 +93,7 @@ def holds(curve: Curve, units: Sequence[Unit]) -> Floats:
     worth = np.zeros((len(units), len(DEPTHS_DB)))
     for one, other, sign in ((pairs.one, pairs.other, -1.0), (pairs.other, pairs.one, 1.0)):
         unit_of = down[one]
-        inside = (unit_of >= 0) & (down[np.minimum(one + LENGTH - 1, frames - 1)] == unit_of) & (sums[other + LENGTH] - sums[other] == LENGTH)
+        inside = (unit_of >= 0) & (down[np.minimum(one + BLOCK - 1, frames - 1)] == unit_of) & (sums[other + BLOCK] - sums[other] == BLOCK)
         scale = pairs.scale_db[inside]
         still = np.log1p((pairs.offset_db[inside] / scale) ** 2 / 2)
         for d, depth in enumerate(DEPTHS_DB):
