@@ -215,7 +215,8 @@ def page(found, more, pairs, before):
     said = [next((line for line in (*more, *before.splitlines()) if line.startswith(begin)), "") for begin in _SAID]
     return (
         f"# Speed\n\n`bin/bench` makes the material, measures, and writes this page (median of {pairs} pairs). {machine()}\n\n"
-        "The reference is `ffmpeg -af ebur128=peak=true` on the same file; both are whole processes, start included.\n"
+        "The reference is `ffmpeg -af ebur128=peak=true` on the same file; both are whole processes, start included,\n"
+        "and every file is read once before, so that no disk is compared.\n"
         "Lines can be measured again by themselves (`--only`), so they need not be of one run. The line with stems holds placing them, bands and\n"
         "judging, without reading what was done to the music (`--levels-only`); much is found in its material, and judging that is part of it.\n\n"
         "| What | Ratio: one thread (processor time) / two threads (wall) | To reach | Times real time | Share of decoding | Memory |\n"
