@@ -25,7 +25,7 @@ def _load(cache: Any, signature: Any, target: Any) -> Any:
     return found
 
 
-# For some processors the compiler keeps to half of the vector registers' width; the whole of it is a little quicker here throughout.
+# For some processors the compiler keeps to half of the vector registers' width; the whole of it is a little quicker for most loops here.
 if getattr(config, "CPU_FEATURES", "") is None:
     setattr(config, "CPU_FEATURES", f"{binding.get_host_cpu_features().flatten()},-prefer-256-bit")  # noqa: B010
 # Where a later version of the compiler works in another way, everything stays as it is there.

@@ -2,7 +2,6 @@
 
 import json
 import unittest
-from dataclasses import replace
 from functools import cache
 from unittest import mock
 
@@ -11,17 +10,8 @@ import numpy as np
 from mezzavoce_core.exchange.gains import gain_dict, gain_from_dict
 from mezzavoce_core.measure.again import Again
 from mezzavoce_core.measure.ducks import OWN_DEPTH, Duck, MusicGain, with_levels
-from mezzavoce_core.measure.gain.changes import DEGREES, SCALES, changes
-from mezzavoce_core.measure.gain.curve import Curve
-from mezzavoce_core.measure.gain.edges import template, told
-from mezzavoce_core.measure.gain.extras import reach
-from mezzavoce_core.measure.gain.likeness import Pairs, pairs
-from mezzavoce_core.measure.gain.loops import agreed, apart_by
-from mezzavoce_core.measure.gain.moves import Move, Shared, Unit
-from mezzavoce_core.measure.gain.search import Search
-from mezzavoce_core.measure.gain.starts import Start
 from mezzavoce_core.measure.music_gain import find_gain, look_again
-from mezzavoce_core.signal.spectrum import BANDS, FLOOR_DB, FRAMES_PER_S, summed, whole
+from mezzavoce_core.signal.spectrum import BANDS, FLOOR_DB, summed, whole
 from tests.signals import RATE, automated, levels_of
 
 TWO = [(10.0, 16.0), (26.0, 32.0)]
@@ -191,201 +181,6 @@ class GainValuesTest(unittest.TestCase):
         one = np.full((4, 48), -3000, dtype=np.int16)
         np.testing.assert_allclose(summed([one], [2.0]), -28)
         np.testing.assert_allclose(summed([one, one], [0.0, 0.0]), -26.99, atol=0.01)
-
-
-class EvidenceTest(unittest.TestCase):
-    def test_a_step_of_gain_is_seen_along_it_and_a_note_is_not(self):
-        plain, stepped, note = levels(), levels([(30.24, 0), (30.25, -6)]), levels()
-        note[1512:, 20] += 20
-        at = slice(1509, 1516)
-        by_step, by_note, usual = (np.abs(changes(x, []).scales[1].moved[at]).max() for x in (stepped, note, plain))
-        self.assertGreater(by_step, 3 * usual)
-        self.assertLess(by_note, by_step / 2)
-
-    def test_what_most_bands_agree_on_is_the_likeliest_value_when_each_has_students_distribution(self):
-        dice = np.random.default_rng(3)
-        step = dice.uniform(0.3, 1.2, 40)
-        changed = (4.0 * step + dice.normal(0, 0.5, (6, 40))).astype(np.float32)
-        changed[:, :12] += 15.0
-        moved, sharp = np.empty(6), np.empty(6)
-        agreed(changed, step, 1.5, moved, sharp)
-        grid = np.arange(0, 20, 0.002)
-        for k, row in enumerate(changed):
-            off = row[None, :] - grid[:, None] * step
-            nats = -1.25 * np.log(1.5 + off**2).sum(axis=1)
-            best = int(np.argmax(nats))
-            self.assertAlmostEqual(moved[k], grid[best], delta=0.01)
-            self.assertAlmostEqual(moved[k], 4.0, delta=0.4)
-            curved = float((2.5 * step**2 / (1.5 + off[best] ** 2)).sum())
-            beyond = 2 * (nats[best] - nats[0]) / grid[best] ** 2
-            self.assertAlmostEqual(sharp[k], min(curved, beyond), delta=0.05)
-
-    def test_a_step_is_seen_on_every_scale_where_it_is(self):
-        for width, _ in SCALES:
-            shape, lead = template(0.02, width)
-            self.assertAlmostEqual(shape.min(), -1.0, delta=0.5 / width + 0.01)
-            self.assertLessEqual(abs(int(np.argmin(shape)) - lead), 1)
-            self.assertLess(np.abs(shape[[0, -1]]).max(), 1e-9)
-
-    def test_a_gain_moves_what_channels_share_and_what_sets_them_apart(self):
-        """Music that widens keeps its power; half of the bands move then, which tells much less than all of them."""
-        left, right = (song(20, seed=k) for k in (1, 2))
-        middle, side = (left + right) / 2, (left - right) / 2
-        width = np.where(np.arange(len(left)) < 10 * RATE, 0.5, 2.0)
-        lowered = np.where(np.arange(len(left)) < 10 * RATE, 1.0, 0.5)
-        wide = levels_of(np.stack([middle + width * side, middle - width * side], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
-        down = levels_of(lowered[:, None] * np.stack([left, right], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
-        by_width, by_gain = (changes(x, []).scales[2].moved[245:255] for x in (wide, down))
-        self.assertLess(by_gain.min(), -3)
-        self.assertLess(np.abs(by_width).max(), -by_gain.min() * 2 / 3)
-
-    def test_like_places_tell_the_difference_in_gain(self):
-        found = pairs(whole(levels([(29.99, 0), (30.0, -6)])))
-        near = found.scale_db < 0.355
-        across = near & (found.one + 10 < 1500) & (found.other > 1500)
-        self.assertGreater(across.sum(), 5)
-        self.assertAlmostEqual(float(np.median(found.offset_db[across])), 6.0, delta=0.2)
-        self.assertAlmostEqual(float(np.median(found.offset_db[near & (found.other < 1490)])), 0.0, delta=0.2)
-
-    def apart_by(self, *windows_db):
-        """Of two windows one behind the other."""
-        power = (10 ** (np.concatenate(windows_db) / 10)).astype(np.float32)
-        offset, spread = np.empty(1), np.empty(1)
-        apart_by(power, np.array([0]), np.array([50]), 35.0, np.empty((7, power.shape[1])), offset, spread)
-        return float(offset[0]), float(spread[0])
-
-    def test_loud_bands_tell_how_far_windows_are_apart(self):
-        first = np.tile([-20.0, -22, -30, -40, -70, -75, -80, -90], (50, 1))
-        second = first - [6.0, 6, 6, 6, -20, 25, -15, 30]
-        offset, spread = self.apart_by(first, second)
-        self.assertAlmostEqual(offset, 6.0, places=4)
-        self.assertAlmostEqual(spread, 0.0, places=4)
-        # Where loud bands do not agree, their middle tells it, and not surely. Weights by hand: 1, 33/35, 25/35, 15/35.
-        offset, spread = self.apart_by(first, first - [6.0, 2, 4, 9, 0, 0, 0, 0])
-        self.assertAlmostEqual(offset, 4.0, places=4)
-        self.assertAlmostEqual(spread, 2.0, places=4)
-
-    def test_the_middle_of_a_window_tells_what_was_done_there(self):
-        tune = np.random.default_rng(4).normal(-40, 6, (50, 12))
-        # Before and behind the middle fifth it is another gain, which changes nothing.
-        gain = np.concatenate([np.full(20, 7.0), np.linspace(0, -4, 10), np.full(20, 3.0)])[:, None]
-        offset, spread = self.apart_by(tune, tune + gain)
-        self.assertAlmostEqual(offset, 2.0, delta=0.4)
-        self.assertLess(spread, 0.4)
-
-
-NOTHING = np.zeros(0, dtype=np.int64)
-NO_PAIRS = Pairs(NOTHING, NOTHING, np.zeros(0), np.zeros(0))
-
-
-class CurveTest(unittest.TestCase):
-    """The compiled loops against the same sums written out."""
-
-    def setUp(self):
-        self.levels = levels(THREE_DUCKS)
-        self.found = changes(self.levels, THREE)
-        self.curve = Curve(self.found, NO_PAIRS, THREE)
-
-    def told(self, moves):
-        """What a curve tells against none, by the definition of each scale."""
-        times = (np.arange(len(self.levels)) + 0.5) / FRAMES_PER_S
-        gain = sum((m.gain_db(times - 0.008) + m.gain_db(times + 0.008)) / 2 for m in moves)
-        total = 0.0
-        for scale in self.found.scales:
-            at = np.arange(len(scale.moved)) * scale.hop
-            inside = (at >= scale.width) & (at + scale.width <= len(gain))
-            sums = np.concatenate([[0.0], np.cumsum(gain)])
-            seen = np.array(
-                [(sums[t + scale.width] - 2 * sums[t] + sums[t - scale.width]) / scale.width if ok else 0.0 for t, ok in zip(at, inside, strict=True)]
-            )
-            left = scale.moved - scale.step * seen
-            logs = np.log((DEGREES + left**2) / (DEGREES + scale.moved**2))
-            total -= 0.5 * (DEGREES + 1) * self.curve.weight * scale.hop / scale.width * logs[scale.step > 0].sum()
-        return total
-
-    def test_worth_is_what_the_scales_tell(self):
-        one, other = Move(9.3, 9.8, 16.3, 17.0, 10.0), Move(25.1, 25.83, 32.2, 33.0, 7.0)
-        self.assertAlmostEqual(self.curve.worth([], [one]), self.told([one]), places=6)
-        self.curve.exchange([], [one])
-        self.assertAlmostEqual(self.curve.worth([], [other]), self.told([one, other]) - self.told([one]), places=6)
-        self.curve.exchange([], [other])
-        self.assertAlmostEqual(self.curve.worth([one], []), self.told([other]) - self.told([one, other]), places=6)
-
-    def test_what_is_true_tells_more_than_its_neighbours(self):
-        true = Move(9.3, 9.8, 16.3, 17.0, 10.0)
-        best = self.curve.worth([], [true])
-        self.assertGreater(best, 20)
-        for other in (replace(true, depth_db=7.0), replace(true, depth_db=13.0), replace(true, fall_start_s=8.9, fall_end_s=9.4)):
-            self.assertLess(self.curve.worth([], [other]), best)
-
-    def test_the_table_of_edges_agrees_with_the_curve(self):
-        """Far from each other a fall and a return tell together what the move that they make tells."""
-        move, end = Move(9.3, 9.8, 16.3, 17.0, 10.0), round(9.8 * FRAMES_PER_S)
-        fall = told(self.found, 0.5, np.array([end]), np.array([10.0]), 1.0, self.curve.weight)[0, 0]
-        back = told(self.found, 0.7, np.array([round(17.0 * FRAMES_PER_S)]), np.array([10.0]), -1.0, self.curve.weight)[0, 0]
-        self.assertAlmostEqual(fall + back, self.curve.worth([], [move]), delta=0.05 * self.curve.worth([], [move]))
-
-
-class AgreeTest(unittest.TestCase):
-    """Ramps that most moves share are as long as all of them together tell, wherever each of them lies."""
-
-    # Falls of 0.9 s and returns of 1.2 s.
-    DRAWN = ((8.9, 0), (9.8, -10), (16.3, -10), (17.5, 0))
-
-    def search(self, moves, shared):
-        found = levels([p for k in range(3) for p in again(self.DRAWN, 16 * k)])
-        curve = Curve(changes(found, THREE), pairs(whole(found)), THREE)
-        return Search(curve, Start(0.0, shared, tuple(Unit(a, b, a - 4.0, b + 4.0) for a, b in THREE), moves))
-
-    def test_lengths_that_all_have(self):
-        # Too long or too short, and not where they lie.
-        for fall_s, return_s in ((0.6, 0.8), (1.3, 1.7)):
-            moves = tuple(Move(9.9 - fall_s + t, 9.9 + t, 16.3 + t, 16.3 + return_s + t, 10.0, span) for t, span in zip((0, 16, 32), THREE, strict=True))
-            search = self.search(moves, Shared(10.0, fall_s, return_s))
-            search.agree()
-            self.assertAlmostEqual(search.shared.fall_s, 0.9, delta=0.12)
-            self.assertAlmostEqual(search.shared.return_s, 1.2, delta=0.15)
-            for k, move in enumerate(search.moves):
-                self.assertAlmostEqual(move.fall_s, search.shared.fall_s)
-                self.assertAlmostEqual((move.fall_start_s + move.fall_end_s) / 2, 9.35 + 16 * k, delta=0.1)
-
-    def test_where_too_few_share_one_each_keeps_its_own(self):
-        moves = tuple(Move(9.9 - fall + t, 9.9 + t, 16.3 + t, 17.5 + t, 10.0, span) for t, span, fall in zip((0, 16, 32), THREE, (0.3, 0.6, 1.0), strict=True))
-        search = self.search(moves, Shared(10.0, 0.6, 1.2))
-        search.agree()
-        self.assertEqual([round(m.fall_s, 6) for m in search.moves], [0.3, 0.6, 1.0])
-
-
-class ReachTest(unittest.TestCase):
-    """Speech that is followed by more after a long pause, over which the music stays down."""
-
-    SPEECH = ((10.0, 12.5), (15.5, 19.0), (40.0, 44.0))
-
-    def reached(self, points, moves):
-        found = levels(points)
-        curve = Curve(changes(found, self.SPEECH), pairs(whole(found)), self.SPEECH)
-        units = tuple(Unit(a, b, max(0.0, a - 3), b + 3) for a, b in self.SPEECH)
-        search = Search(curve, Start(0.0, Shared(10.0, 0.5, 0.7), units, moves))
-        reach(search)
-        return search.moves
-
-    def test_to_the_speech_before(self):
-        points = [(9.3, 0), (9.8, -10), (19.3, -10), (20.0, 0)]
-        begun_late = Move(14.8, 15.3, 19.3, 20.0, 10.0, self.SPEECH[1])
-        none, move, other = self.reached(points, (None, begun_late, None))
-        self.assertEqual((none, other, move.serves), (None, None, (10.0, 19.0)))
-        self.assertAlmostEqual(move.fall_end_s, 9.8, delta=0.15)
-
-    def test_to_the_speech_after(self):
-        points = [(9.3, 0), (9.8, -10), (19.3, -10), (20.0, 0)]
-        move, none, _ = self.reached(points, (Move(9.3, 9.8, 12.7, 13.4, 10.0, self.SPEECH[0]), None, None))
-        self.assertEqual((none, move.serves), (None, (10.0, 19.0)))
-        self.assertAlmostEqual(move.return_start_s, 19.3, delta=0.15)
-
-    def test_not_where_the_music_stays_up_there(self):
-        points = [(14.8, 0), (15.3, -10), (19.3, -10), (20.0, 0)]
-        begun = Move(14.8, 15.3, 19.3, 20.0, 10.0, self.SPEECH[1])
-        self.assertEqual(self.reached(points, (None, begun, None)), [None, begun, None])
 
 
 class SpectrumTest(unittest.TestCase):

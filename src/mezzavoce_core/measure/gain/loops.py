@@ -86,26 +86,23 @@ def apart_by(
     one of its window. ``room`` ``(7, bands)`` is to work in.
     """
     bands, middle = power.shape[1], WINDOW_BLOCKS // 2
-    first, second, apart_db, first_whole, second_whole, weights, in_order = room[0], room[1], room[2], room[3], room[4], room[5], room[6]
+    first, second, first_whole, second_whole, apart_db, weights, in_order = room[0], room[1], room[2], room[3], room[4], room[5], room[6]
     for pair in range(len(one)):
-        first_whole[:] = 0.0
-        second_whole[:] = 0.0
-        for block in range(WINDOW_BLOCKS):
-            first[:] = 0.0
-            second[:] = 0.0
-            for k in range(block * BLOCK, (block + 1) * BLOCK):
-                for b in range(bands):
-                    first[b] += power[one[pair] + k, b]
-                    second[b] += power[other[pair] + k, b]
+        room[:4] = 0.0
+        for k in range(BLOCK * WINDOW_BLOCKS):
+            inside = k // BLOCK == middle
             for b in range(bands):
-                if block == middle:
-                    apart_db[b] = 10.0 * np.log10(first[b] / second[b])
-                first_whole[b] += first[b]
-                second_whole[b] += second[b]
+                mine, others = power[one[pair] + k, b], power[other[pair] + k, b]
+                first_whole[b] += mine
+                second_whole[b] += others
+                if inside:
+                    first[b] += mine
+                    second[b] += others
         first_top, second_top = 0.0, 0.0
         for b in range(bands):
             first_top, second_top = max(first_top, first_whole[b]), max(second_top, second_whole[b])
         for b in range(bands):
+            apart_db[b] = 10.0 * np.log10(first[b] / second[b])
             under = 10.0 * np.log10(min(first_whole[b] / first_top, second_whole[b] / second_top))
             weights[b] = max(LEAST_WEIGHT, 1.0 + under / loud_db)
         offset[pair] = _median(apart_db, weights, first, in_order)
@@ -266,8 +263,7 @@ def changed_pairs(  # noqa: PLR0913, PLR0917
 ) -> float:
     """What a change of the gain curve tells by pairs of blocks. ``gain_sums`` are running sums of the curve as it is, ``sums`` of the change."""
     count = len(sums) - 1
-    length = BLOCK
-    low = max(0, (first - length) // BLOCK)
+    low = max(0, (first - BLOCK) // BLOCK)
     high = min(len(begins) - 1, (first + count - 1) // BLOCK + 1)
     total = 0.0
     for window in range(low, high):
@@ -275,14 +271,14 @@ def changed_pairs(  # noqa: PLR0913, PLR0917
             pair = pair_of[index]
             i, j = one[pair], other[pair]
             mine_first = i // BLOCK == window
-            if not mine_first and first - length < i < first + count:
+            if not mine_first and first - BLOCK < i < first + count:
                 continue
-            di = sums[min(max(i + length - first, 0), count)] - sums[min(max(i - first, 0), count)]
-            dj = sums[min(max(j + length - first, 0), count)] - sums[min(max(j - first, 0), count)]
+            di = sums[min(max(i + BLOCK - first, 0), count)] - sums[min(max(i - first, 0), count)]
+            dj = sums[min(max(j + BLOCK - first, 0), count)] - sums[min(max(j - first, 0), count)]
             if di == dj:
                 continue
-            now = (gain_sums[i + length] - gain_sums[i] - gain_sums[j + length] + gain_sums[j]) / length
+            now = (gain_sums[i + BLOCK] - gain_sums[i] - gain_sums[j + BLOCK] + gain_sums[j]) / BLOCK
             z0 = (offset[pair] - now) / scale[pair]
-            z1 = (offset[pair] - now - (di - dj) / length) / scale[pair]
+            z1 = (offset[pair] - now - (di - dj) / BLOCK) / scale[pair]
             total += 1.5 * weight * (np.log1p(z0 * z0 / 2) - np.log1p(z1 * z1 / 2))
     return total
