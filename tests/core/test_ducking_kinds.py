@@ -12,6 +12,7 @@ import numpy as np
 
 from mezzavoce_core.exchange.series import series
 from mezzavoce_core.judge.judging import judge
+from mezzavoce_core.judge.kinds import duck_one_sided
 from mezzavoce_core.judge.model import MUST, NOTE, SHOULD
 from mezzavoce_core.judge.spec import Limits, Spec
 from tests.core.test_music_gain import song
@@ -124,6 +125,22 @@ class DuckingKindsTest(unittest.TestCase):
         self.assertEqual(finding.severity, MUST)
         self.assertIn("in L against R", finding.message)
         self.assertAlmostEqual(finding.in_s, 22.0, delta=0.2)
+
+    def test_one_sided_under_passages_with_a_short_pause_between_them(self):
+        """The music stays down on one side from the first to the last word; neither passage has the clear on both sides of it."""
+        spans = ((8.0, 14.0), (22.0, 25.0), (27.0, 30.0), (36.0, 42.0))
+        held = [(21.4, 0), (21.9, -BED), (30.3, -BED), (31.0, 0)]
+        levels = [*duck(0), *held, *[(t - 14, g) for t, g in duck(3)]]
+        finding = self.only(levels, "duck-one-sided", spans=spans, right=[*duck(0), *[(t - 14, g) for t, g in duck(3)]])
+        self.assertAlmostEqual(finding.in_s, 22.0, delta=0.2)
+        self.assertAlmostEqual(finding.out_s, 30.0, delta=0.2)
+
+    def test_one_sided_in_music_whose_balance_wanders(self):
+        """Near its edges the balance moves by all of it, against what lies further away by half of it."""
+        sides = np.concatenate([np.full(40, 2.0), np.linspace(-5.0, 3.0, 80), np.full(40, 8.0)])
+        far, near = (duck_one_sided.stands_off(sides, 40, 120, way) for way in duck_one_sided.WAYS)
+        self.assertAlmostEqual(far, -3.0, delta=0.1)
+        self.assertAlmostEqual(near, -5.0, delta=1.5)
 
     def test_one_sided_in_the_curves(self):
         """Channels have gains of their own where one alone was lowered, and the same elsewhere."""

@@ -355,8 +355,9 @@ class ShortcutsTest(unittest.TestCase):
         dice = np.random.default_rng(2)
         for length, holes in ((5, 0), (100, 0.1), (1000, 0), (1000, 0.01)):
             sides = np.where(dice.random(length) < holes, np.nan, dice.normal(size=length))
-            one_by_one = [off for k in range(0, length, 15) if (off := duck_one_sided.stands_off(sides, k, k + 30)) is not None]
-            np.testing.assert_allclose(np.sort(duck_one_sided.anywhere(sides)), np.sort(one_by_one or [0.0]))
+            for way in duck_one_sided.WAYS:
+                one_by_one = [off for k in range(0, length, 15) if (off := duck_one_sided.stands_off(sides, k, k + 30, way)) is not None]
+                np.testing.assert_allclose(np.sort(duck_one_sided.anywhere(sides, way)), np.sort(one_by_one or [0.0]))
 
 
 class RegistryTest(unittest.TestCase):

@@ -1,57 +1,105 @@
-"""The music was lowered in one channel of a pair only."""
+"""The music was lowered in one channel of a pair only.
 
-from collections.abc import Iterator
+The balance of left and right moves away where the music falls and comes back where it returns. That is looked at from the outside, all that is
+under the voice against what is around it, and near the edges alone, since a balance wanders by itself in the time that a voice speaks.
+"""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 from ...measure.balance import Passage
-from ...measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
+from ...measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK
 from ...media.layouts import channel_names
 from ...units import Floats, power_to_db
 from ..ducking import usual_depth_db
 from ..model import MUST, Evidence, Finding, Kind
 
-_ASIDE_S, _REACH_S = 0.8, 4.0
-_LEAST_BLOCKS = 6
+_ASIDE, _LEAST_BLOCKS = 8, 6
 _QUIET_POWER = 1e-8
-_WINDOW_BLOCKS = 30
+_WINDOW = 30
 _USUAL_SHARE, _PLAIN, _LIKE_OTHERS, _MORE = 90, 1.5, 0.75, 2.0
+_BRIDGE_S = 2.5
+"""Over pauses up to this one the music is often held down; set on the tuned half of the evaluation."""
+
+
+@dataclass(frozen=True)
+class Way:
+    """What is compared, in blocks of 100 ms: up to how far outside of a span, and how much at either end inside it (None: all of it)."""
+
+    outside: int
+    inside: int | None = None
+
+
+WAYS = (Way(40), Way(23, 15))
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
-    """A finding for each passage under which the balance of left and right moves, more than it does by itself in this music."""
+    """A finding for each passage under which the balance of left and right moves, more than it does by itself in this music.
+
+    Where it moves under none of some passages with short pauses between them, they are looked at as one.
+    """
     limit = evidence.spec.limits.channel_gain_db
     sides = None if limit is None else _sides_db(evidence)
-    if limit is None or sides is None:
+    if limit is None or sides is None or not evidence.passages:
         return
-    moved = [(p, m) for p in evidence.passages or () if (m := _moved(sides, p)) is not None]
-    # A balance that often moves by itself, passage or not, tells little.
-    usual = float(np.percentile(np.abs(anywhere(sides)), _USUAL_SHARE)) if moved else 0.0
-    # Automation that was drawn on one side is about as deep there as it is elsewhere on both.
-    least = max(_PLAIN * limit, _MORE * usual, _LIKE_OTHERS * (usual_depth_db(evidence) or 0.0))
-    for passage, change in moved:
-        if round(abs(change), 1) <= limit or abs(change) < least:
-            continue
-        names = channel_names(evidence.measurement.file.layout, evidence.measurement.file.channels)
-        channel = 1 if change > 0 else 0
-        lowered, other = names[channel], names[1 - channel]
-        yield Finding(
-            kind=KIND.name,
-            family=KIND.family,
-            severity=MUST,
-            in_s=passage.in_s,
-            out_s=passage.out_s,
-            title="Music lowered on one side",
-            message=f"Under this passage the music goes down by {abs(change):.1f} dB in {lowered} against {other}. Draw the automation on both channels.",
-            measured=abs(change),
-            limit=limit,
-            unit="dB",
-            role="music",
-            certainty=0.9 if abs(change) > 2 * limit else 0.6,
-            details={"channel": channel},
-        )
+    changed = _Change(sides, max(_PLAIN * limit, _LIKE_OTHERS * (usual_depth_db(evidence) or 0.0)))
+    for passages in _close(evidence.passages):
+        spans = [(p.in_s, p.out_s) for p in passages]
+        moved = [(*span, change) for span in spans if (change := changed(*span)) is not None]
+        if not moved and len(spans) > 1 and (change := changed(spans[0][0], spans[-1][1])) is not None:
+            moved = [(spans[0][0], spans[-1][1], change)]
+        yield from (_finding(evidence, *one, limit) for one in moved if round(abs(one[2]), 1) > limit)
+
+
+def _close(passages: Sequence[Passage]) -> list[list[Passage]]:
+    """Passages with short pauses between them together."""
+    groups = [[passages[0]]]
+    for before, passage in pairwise(passages):
+        if passage.in_s - before.out_s < _BRIDGE_S:
+            groups[-1].append(passage)
+        else:
+            groups.append([passage])
+    return groups
+
+
+def _finding(evidence: Evidence, in_s: float, out_s: float, change: float, limit: float) -> Finding:
+    names = channel_names(evidence.measurement.file.layout, evidence.measurement.file.channels)
+    channel = 1 if change > 0 else 0
+    lowered, other = names[channel], names[1 - channel]
+    return Finding(
+        kind=KIND.name,
+        family=KIND.family,
+        severity=MUST,
+        in_s=in_s,
+        out_s=out_s,
+        title="Music lowered on one side",
+        message=f"Under this passage the music goes down by {abs(change):.1f} dB in {lowered} against {other}. Draw the automation on both channels.",
+        measured=abs(change),
+        limit=limit,
+        unit="dB",
+        role="music",
+        certainty=0.9 if abs(change) > 2 * limit else 0.6,
+        details={"channel": channel},
+    )
+
+
+class _Change:
+    """By how many dB the balance moves under a span, where it is more than it moves by itself and at least so much."""
+
+    def __init__(self, sides: Floats, least_db: float) -> None:
+        # A balance that often moves by itself, passage or not, tells little.
+        usual = [float(np.percentile(np.abs(anywhere(sides, way)), _USUAL_SHARE)) for way in WAYS]
+        self._sides, self._least_db = sides, [max(least_db, _MORE * u) for u in usual]
+
+    def __call__(self, in_s: float, out_s: float) -> float | None:
+        span = round(in_s * BLOCKS_PER_S), round(out_s * BLOCKS_PER_S)
+        offs = [stands_off(self._sides, *span, way) for way in WAYS]
+        return max((off for off, least in zip(offs, self._least_db, strict=True) if off is not None and abs(off) >= least), key=abs, default=None)
 
 
 def _sides_db(evidence: Evidence) -> Floats | None:
@@ -66,18 +114,15 @@ def _sides_db(evidence: Evidence) -> Floats | None:
     return np.where(blocks.max(axis=1) > _QUIET_POWER, ratio, np.nan)
 
 
-def _moved(sides: Floats, passage: Passage) -> float | None:
-    """By how many dB the balance under a passage stands off from that before and after it; the smaller of both, 0 where they disagree."""
-    per_s = TICKS_PER_S // TICKS_PER_BLOCK
-    return stands_off(sides, round(passage.in_s * per_s), round(passage.out_s * per_s))
+def stands_off(sides: Floats, begin: int, end: int, way: Way) -> float | None:
+    """By how many dB the balance from block ``begin`` up to ``end`` stands off from that before and after it.
 
-
-def stands_off(sides: Floats, begin: int, end: int) -> float | None:
-    """The same for blocks from ``begin`` up to ``end``; None where there is too little to compare."""
-    per_s = TICKS_PER_S // TICKS_PER_BLOCK
-    reach, aside = round(_REACH_S * per_s), round(_ASIDE_S * per_s)
-    around = (sides[max(0, begin - reach) : max(0, begin - aside)], sides[end + aside : end + reach])
-    found = [off for part in around if (off := _between(sides[begin:end], part)) is not None]
+    The smaller of both, 0 where they disagree; None where there is too little to compare.
+    """
+    inside = min(way.inside or end - begin, end - begin)
+    parts = (sides[begin : begin + inside], sides[end - inside : end])
+    around = (sides[max(0, begin - way.outside) : max(0, begin - _ASIDE)], sides[end + _ASIDE : end + way.outside])
+    found = [off for part, beside in zip(parts, around, strict=True) if (off := _between(part, beside)) is not None]
     if len(found) < 2:
         return None
     return min(found, key=abs) if found[0] * found[1] > 0 else 0.0
@@ -96,22 +141,18 @@ def _median(values: Floats) -> float:
     return float(ordered[(len(ordered) - 1) // 2] + ordered[len(ordered) // 2]) / 2
 
 
-def anywhere(sides: Floats) -> Floats:
+def anywhere(sides: Floats, way: Way) -> Floats:
     """How far the balance of 3 s stands off from its surroundings, all over the programme."""
-    per_s = TICKS_PER_S // TICKS_PER_BLOCK
-    reach, aside = round(_REACH_S * per_s), round(_ASIDE_S * per_s)
-    begins = np.arange(0, len(sides), _WINDOW_BLOCKS // 2)
-    plain = (begins >= reach) & (begins + _WINDOW_BLOCKS + reach <= len(sides))
+    begins = np.arange(0, len(sides), _WINDOW // 2)
+    plain = (begins >= way.outside) & (begins + _WINDOW + way.outside <= len(sides))
     if plain.any():
-        plain[plain] = np.isfinite(sliding_window_view(sides, _WINDOW_BLOCKS + 2 * reach)[begins[plain] - reach]).all(axis=1)
+        plain[plain] = np.isfinite(sliding_window_view(sides, _WINDOW + 2 * way.outside)[begins[plain] - way.outside]).all(axis=1)
     # Where nothing is wanting, which is nearly everywhere, all at once.
-    at = begins[plain]
-    inside, before, after = (
-        _medians(sides, at + b, e - b) for b, e in ((0, _WINDOW_BLOCKS), (-reach, -aside), (_WINDOW_BLOCKS + aside, _WINDOW_BLOCKS + reach))
-    )
-    one, other = inside - before, inside - after
+    at, inside, aside = begins[plain], way.inside or _WINDOW, way.outside - _ASIDE
+    one = _medians(sides, at, inside) - _medians(sides, at - way.outside, aside)
+    other = _medians(sides, at + _WINDOW - inside, inside) - _medians(sides, at + _WINDOW + _ASIDE, aside)
     offs = np.where(one * other > 0, np.where(np.abs(one) <= np.abs(other), one, other), 0.0)
-    found = [off for k in begins[~plain] if (off := stands_off(sides, int(k), int(k) + _WINDOW_BLOCKS)) is not None]
+    found = [off for k in begins[~plain] if (off := stands_off(sides, int(k), int(k) + _WINDOW, way)) is not None]
     return np.concatenate([offs, found]) if len(offs) or found else np.zeros(1)
 
 
