@@ -9,12 +9,13 @@ from mezzavoce_core.measure.gain.changes import DEGREES, SCALES, changes
 from mezzavoce_core.measure.gain.curve import PAIR_WEIGHT, Curve
 from mezzavoce_core.measure.gain.edges import template, told
 from mezzavoce_core.measure.gain.extras import reach
+from mezzavoce_core.measure.gain.instants import Instants
 from mezzavoce_core.measure.gain.likeness import Pairs, pairs
-from mezzavoce_core.measure.gain.loops import agreed, apart_by
+from mezzavoce_core.measure.gain.loops import agreed, apart_by, stepped
 from mezzavoce_core.measure.gain.moves import Move, Shared, Unit
 from mezzavoce_core.measure.gain.search import Search
 from mezzavoce_core.measure.gain.starts import Start
-from mezzavoce_core.signal.spectrum import FRAMES_PER_S, whole
+from mezzavoce_core.signal.spectrum import FLOOR_DB, FRAMES_PER_S, OCTAVES, instants, whole
 from tests.core.test_music_gain import THREE, THREE_DUCKS, again, levels, song
 from tests.signals import RATE, levels_of
 
@@ -102,6 +103,51 @@ class EvidenceTest(unittest.TestCase):
 
 NOTHING = np.zeros(0, dtype=np.int64)
 NO_PAIRS = Pairs(NOTHING, NOTHING, np.zeros(0), np.zeros(0))
+
+
+class InstantsTest(unittest.TestCase):
+    def test_a_step_is_told_from_a_short_ramp_and_found_to_the_instant(self):
+        for length in (0.015, 0.15):
+            heard = levels([(30.0 - length, 0), (30.0, -7), (36.0, -7), (36.5, 0)])
+            known = Instants(instants(heard), [], changes(heard, []).use)
+            ways = [Move(30.0 + off - length, 30.0 + off, 36.0, 36.5, 7.0) for length in (0.015, 0.15) for off in (-0.03, -0.01, 0.0, 0.01, 0.03)]
+            told = {(round(w.fall_s, 3), round(w.fall_end_s - 30.0, 2)): known.told(w) for w in ways}
+            self.assertEqual(max(told, key=told.get), (length, 0.0), told)
+            other = 0.165 - length
+            self.assertGreater(told[length, 0.0] - max(v for (fall, _), v in told.items() if fall == round(other, 3)), 1.0)
+
+    def test_steps_are_where_none_is_expected_by_chance_only(self):
+        heard = levels()
+        known = Instants(instants(heard), [], changes(heard, []).use)
+        told = [known.told(Move(t - 0.015, t, t + 3.0, t + 4.0, 7.0)) for t in np.arange(5.0, 50.0, 0.02)]
+        self.assertLess(np.mean(np.array(told) > 0), 0.02)
+
+    def test_what_takes_long_and_what_cannot_be_heard_tells_nothing(self):
+        heard = levels([(30.0, 0), (30.015, -7), (36.0, -7), (36.5, 0)])
+        known = Instants(instants(heard), [], changes(heard, []).use)
+        self.assertEqual(known.told(Move(29.5, 30.0, 36.0, 36.5, 7.0)), 0.0)
+        deaf = Instants(np.full((1000, OCTAVES), FLOOR_DB, dtype=np.float32), [], np.zeros(250))
+        self.assertEqual(deaf.told(Move(1.0, 1.015, 3.0, 3.015, 7.0)), 0.0)
+
+    def test_the_loop_against_its_definition(self):
+        dice = np.random.default_rng(7)
+        moved, step = dice.normal(0, 2, 60), dice.uniform(0.2, 1.5, 60)
+        start, end, rise = 28.3, 31.9, -6.0
+        gains = rise * np.clip((np.arange(60) + 0.5 - start) / (end - start), 0, 1)
+        wanted = 0.0
+        for k in range(2, 58):
+            off = moved[k] - step[k] * (gains[k : k + 2].mean() - gains[k - 2 : k].mean())
+            wanted -= 0.5 * (DEGREES + 1) * np.log((DEGREES + off**2) / (DEGREES + moved[k] ** 2))
+        self.assertAlmostEqual(stepped(moved, step, 2, start, end, rise, DEGREES), wanted)
+
+    def test_the_curve_asks_for_ways_of_a_move_and_not_whether_there_is_one(self):
+        heard = levels([(30.0, 0), (30.015, -7), (36.0, -7), (36.5, 0)])
+        found = changes(heard, [])
+        known = Instants(instants(heard), [], found.use)
+        with_them, without = Curve(found, pairs(whole(heard)), [], known), Curve(found, pairs(whole(heard)))
+        one, other = Move(30.0, 30.015, 36.0, 36.5, 7.0), Move(29.85, 30.0, 36.0, 36.5, 7.0)
+        self.assertEqual(with_them.worth([], [one]), without.worth([], [one]))
+        self.assertAlmostEqual(with_them.worth([other], [one]) - without.worth([other], [one]), known.told(one) - known.told(other))
 
 
 class CurveTest(unittest.TestCase):

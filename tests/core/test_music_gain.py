@@ -11,7 +11,7 @@ from mezzavoce_core.exchange.gains import gain_dict, gain_from_dict
 from mezzavoce_core.measure.again import Again
 from mezzavoce_core.measure.ducks import OWN_DEPTH, Duck, MusicGain, with_levels
 from mezzavoce_core.measure.music_gain import find_gain, look_again
-from mezzavoce_core.signal.spectrum import BANDS, FLOOR_DB, summed, whole
+from mezzavoce_core.signal.spectrum import BANDS, COLUMNS, FLOOR_DB, OCTAVES, Spectrum, instants, summed, whole
 from tests.signals import RATE, automated, levels_of
 
 TWO = [(10.0, 16.0), (26.0, 32.0)]
@@ -122,7 +122,7 @@ class FindGainTest(unittest.TestCase):
                 self.assertGreater(found[1].sure(claim), 0.5)
 
     def test_nothing_to_tell_from(self):
-        self.assertEqual(find_gain(np.full((3000, 96), FLOOR_DB, dtype=np.float32), TWO), MusicGain((), 0.0))
+        self.assertEqual(find_gain(np.full((3000, COLUMNS), FLOOR_DB, dtype=np.float32), TWO), MusicGain((), 0.0))
         self.assertEqual(find_gain(levels(), []), MusicGain((), 0.0))
 
 
@@ -201,11 +201,31 @@ class SpectrumTest(unittest.TestCase):
         power = sum(10 ** (x / 10) for x in single)
         self.assertLess(np.abs(whole(found) - 10 * np.log10(power)).max(), 0.05)
         front = levels_of(six[:, :2], between_samples=False, spectrum=True).spectrum / np.float32(100)
-        self.assertLess(np.abs(front[:, BANDS:] - found[:, BANDS:]).max(), 0.02)
+        side = slice(BANDS, 2 * BANDS)
+        self.assertLess(np.abs(front[:, side] - found[:, side]).max(), 0.02)
 
     def test_what_is_alike_left_and_right_has_no_side(self):
         tone = 0.1 * np.sin(2 * np.pi * 440 * np.arange(RATE) / RATE)
         found = levels_of(np.stack([tone, tone], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
-        self.assertEqual(found[5:-5, BANDS:].max(), FLOOR_DB)
+        self.assertEqual(found[5:-5, BANDS : 2 * BANDS].max(), FLOOR_DB)
         apart = levels_of(np.stack([tone, -tone], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
         self.assertEqual(apart[5:-5, :BANDS].max(), FLOOR_DB)
+
+    def test_instants_are_centred_on_their_5_ms(self):
+        for rate in (44100, 48000, 96000):
+            click = np.zeros((rate, 1), dtype=np.float32)
+            click[round(0.5025 * rate)] = 1.0
+            spectrum = Spectrum(rate, 1)
+            spectrum.feed(np.ascontiguousarray(click.T))
+            found = instants(spectrum.finish() / np.float32(100))
+            self.assertEqual(found.shape, (200, OCTAVES))
+            # The fourth octave from the top, which is far wider than a bin.
+            self.assertEqual(int(np.argmax(found[:, 4])), 100, rate)
+            np.testing.assert_allclose(found[99, 2:], found[101, 2:], atol=0.6)
+            self.assertEqual(found[98, 4], FLOOR_DB)
+
+    def test_an_octave_of_an_instant_holds_the_tone_that_lies_in_it(self):
+        tone = 0.1 * np.sin(2 * np.pi * 3500 * np.arange(RATE) / RATE)
+        found = instants(levels_of(tone, between_samples=False, spectrum=True).spectrum / np.float32(100))[10:-10]
+        self.assertEqual(set(np.argmax(found, axis=1)), {5})
+        np.testing.assert_allclose(found[:, 5], 20 * np.log10(0.1) - 3.01, atol=0.05)

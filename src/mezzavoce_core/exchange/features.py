@@ -14,7 +14,7 @@ from ..measure.rest import Rest
 from ..media.probe import FileInfo
 from .gains import gain_dict, gain_from_dict
 
-FORMAT = "mezzavoce.features/6"
+FORMAT = "mezzavoce.features/7"
 _ARRAYS = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together", "bands", "spectrum")
 
 

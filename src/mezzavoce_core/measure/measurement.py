@@ -75,7 +75,7 @@ class Measurement:
         return replace(self, gain=find_gain(self.music_levels(), [(s.in_s, s.out_s) for s in find_speech(voice)]))
 
     def music_levels(self, first: int = 0, last: int | None = None) -> Floats:
-        """Levels of all music together, ``(frames of 20 ms, 2 x 48 bands)`` in dB, from frame ``first`` up to ``last``; there must be a music stem."""
+        """Levels of all music together, ``(frames of 20 ms, columns)`` in dB, from frame ``first`` up to ``last``; there must be a music stem."""
         music = [s for s in self.stems if s.role == "music"]
         return summed([s.levels.spectrum[first:last] for s in music], [s.gain_db for s in music])
 

@@ -37,7 +37,7 @@ class Levels:
     amplitudes; ``true_peak_at``: the sample within the tick at the highest one; ``flat_run``: the longest run of samples at
     the peak. ``together`` ``(ticks, pairs)``: mean K-weighted product of channels that stand left and right of each other.
     ``bands`` ``(blocks of 100 ms, 18)``: mean squares in one-third octaves, channels summed; no rows where they were not asked for.
-    ``spectrum`` ``(frames of 20 ms, 2 x 48)``: levels in hundredths of a dB (see ``signal.spectrum``); no rows where they were not asked for.
+    ``spectrum`` ``(frames of 20 ms, columns)``: levels in hundredths of a dB (see ``signal.spectrum``); no rows where they were not asked for.
     A tick that the signal does not fill is not counted in ``power``; peaks are kept to the last sample.
     Where the pass was told a floor, true peaks that cannot reach it are given as the sample peak.
     """

@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..signal.spectrum import FRAMES_PER_S, whole
+from ..signal.spectrum import FRAMES_PER_S, instants, whole
 from ..units import Floats
 from .again import Again
 from .ducks import OWN_DEPTH, Duck, MusicGain, Pump, begin_s, touches
@@ -17,6 +17,7 @@ from .gain.changes import changes
 from .gain.claims import claims
 from .gain.curve import Curve
 from .gain.extras import SHORT_PAUSE_S, join, parted, pumps, reach, shallow, strays
+from .gain.instants import Instants
 from .gain.likeness import neighbours, pairs
 from .gain.moves import Move, Unit
 from .gain.search import Search
@@ -36,7 +37,7 @@ Span = tuple[float, float]
 
 
 def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> MusicGain:
-    """The moves in levels ``(frames of 20 ms, 2 x 48 bands)`` of the music in dB, around intervals of speech (in and out in seconds)."""
+    """The moves in levels of the music in dB ``(frames of 20 ms, columns)``, as ``signal.spectrum`` gives them, around speech (in and out in seconds)."""
     if not len(speech):
         return MusicGain((), 0.0)
     duration_s = len(levels_db) / FRAMES_PER_S
@@ -45,7 +46,7 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
     if found is None:
         return MusicGain((), 0.0)
     together = whole(levels_db)
-    curve = Curve(found, pairs(together) + neighbours(together, spans), spans)
+    curve = Curve(found, pairs(together) + neighbours(together, spans), spans, Instants(instants(levels_db), spans, found.use))
     edges = Edges(curve)
     best = max((start(curve, _units(speech, bridge, duration_s), edges) for bridge in _BRIDGES_S), key=lambda s: s.worth)
     told = best.worth >= LEAST_NATS

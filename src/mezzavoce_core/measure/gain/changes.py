@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...signal.spans import runs
-from ...signal.spectrum import FLOOR_DB, FRAMES_PER_S, whole
+from ...signal.spectrum import FLOOR_DB, FRAMES_PER_S, bands, whole
 from ...units import Floats
 from .loops import agreed
 
@@ -35,7 +35,8 @@ _SHRINK, _LEAST = 0.01, 1e-3
 _LEAST_SPREAD = 1e-6
 _LEAST_UNIT_DB = 0.05
 _BEFORE_IN_S, _AFTER_IN_S, _BEFORE_OUT_S, _AFTER_OUT_S = 1.0, 0.3, 0.1, 1.3
-_FEWEST = 500
+FEWEST = 500
+"""Frames of 20 ms from which it is learned what is usual."""
 
 
 @dataclass(frozen=True)
@@ -76,12 +77,12 @@ def heard(levels: Floats) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
 
 
 def changes(levels: Floats, spans: Sequence[tuple[float, float]]) -> Changes | None:
-    """From levels ``(frames, 2 x 48)`` in dB, and spans of speech (seconds); None where there is next to no music."""
+    """From levels ``(frames, columns)`` in dB, and spans of speech (seconds); None where there is next to no music."""
     _, quiet = heard(whole(levels))
-    used = _used(levels)
+    used = _used(bands(levels))
     if len(used) < _LEAST_BANDS or (~quiet).sum() < 2 * FRAMES_PER_S:
         return None
-    held, still, moves = _held(levels, quiet), _silent(quiet), _moving(len(levels), spans)
+    held, still, moves = _held(levels, quiet), _silent(quiet), moving(len(levels), spans, FRAMES_PER_S)
     found = []
     for width, hop in SCALES:
         at = np.arange(0, len(levels), hop)
@@ -89,17 +90,26 @@ def changes(levels: Floats, spans: Sequence[tuple[float, float]]) -> Changes | N
         use = (after - before == 2 * width) & ~quiet[at] & (still[after] == still[before])
         near = max(1, width // 2)
         calm = use & (moves[np.minimum(at + near, len(levels))] == moves[np.maximum(at - near, 0)])
-        if calm.sum() * hop < _FEWEST:
+        if calm.sum() * hop < FEWEST:
             calm = use
-        changed, spread = np.zeros((len(at), len(used)), dtype=np.float32), np.ones(len(used))
-        # Band by band, since hours of music would fill the memory many times over.
-        for k, band in enumerate(used) if calm.any() else ():
-            own = _compared(levels[held, band], width, at)
-            own -= np.median(own[calm])
-            spread[k] = 1.4826 * np.median(np.abs(own[calm])) + 1e-3
-            changed[:, k] = own / spread[k]
-        found.append(_scale(changed, spread, width, hop, use, calm))
+        found.append(compare(levels, held, used, width, hop, use, calm))
     return Changes(tuple(found), np.where(quiet, 0.0, 1.0), len(used))
+
+
+def compare(levels: Floats, rows: NDArray[np.int64], used: NDArray[np.int64], width: int, hop: int, use: NDArray[np.bool_], calm: NDArray[np.bool_]) -> Scale:
+    """One scale of levels ``(frames, bands)`` in dB: ``rows`` are the frames to look at, ``used`` the bands.
+
+    ``use`` ``(places,)`` says where something can be told at all, ``calm`` where no gain moves.
+    """
+    at = np.arange(0, len(levels), hop)
+    changed, spread = np.zeros((len(at), len(used)), dtype=np.float32), np.ones(len(used))
+    # Band by band, since hours of music would fill the memory many times over.
+    for k, band in enumerate(used) if calm.any() else ():
+        own = _compared(levels[rows, band], width, at)
+        own -= np.median(own[calm])
+        spread[k] = 1.4826 * np.median(np.abs(own[calm])) + 1e-3
+        changed[:, k] = own / spread[k]
+    return _scale(changed, spread, width, hop, use, calm)
 
 
 def _compared(levels: Floats, width: int, at: NDArray[np.int64]) -> Floats:
@@ -154,13 +164,13 @@ def _silent(quiet: NDArray[np.bool_]) -> NDArray[np.int64]:
     return np.cumsum(silent)
 
 
-def _moving(frames: int, spans: Sequence[tuple[float, float]]) -> NDArray[np.int64]:
+def moving(frames: int, spans: Sequence[tuple[float, float]], per_s: int) -> NDArray[np.int64]:
     """Running count of the frames in which a gain may move: around the beginning and the end of speech."""
-    moving = np.zeros(frames + 1, dtype=np.int64)
+    count = np.zeros(frames + 1, dtype=np.int64)
     for a, b in spans:
         for begin, end in ((a - _BEFORE_IN_S, a + _AFTER_IN_S), (b - _BEFORE_OUT_S, b + _AFTER_OUT_S)):
-            moving[max(0, round(begin * FRAMES_PER_S)) + 1 : max(0, round(end * FRAMES_PER_S)) + 1] = 1
-    return np.cumsum(moving)
+            count[max(0, round(begin * per_s)) + 1 : max(0, round(end * per_s)) + 1] = 1
+    return np.cumsum(count)
 
 
 def _pieces(places: NDArray[np.int64]) -> Iterator[NDArray[np.int64]]:

@@ -14,6 +14,8 @@ from .moves import Move, mean_nats
 from .search import Search
 
 _SHORTEST_HOLD_S, _TOUCH_S = 0.1, 0.05
+_UP_S = 0.3
+"""For so long the music is up before an unusual fall and after an unusual return: what is shorter is one move that was taken for two."""
 
 
 @dataclass(frozen=True)
@@ -42,14 +44,14 @@ class Family:
 _USUAL_LENGTHS_S = (0.05, 1.3)
 USUAL_FALLS = Family("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0.85, 1.2))
 FALLS = (
-    Family("fall-abrupt", (-0.6, 0.11, 0.02), (0.015,), told=1.6, by_length=True),
+    Family("fall-abrupt", (-0.6, 0.11, 0.02), (0.015,), told=2.0, by_length=True),
     Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=2.5, by_length=True),
     Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=2.6),
     Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=4.3),
 )
 USUAL_RETURNS = Family("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3))
 RETURNS = (
-    Family("return-abrupt", (0.0, 1.3, 0.02), (0.015,), told=4.9, by_length=True),
+    Family("return-abrupt", (0.0, 1.3, 0.02), (0.015,), told=9.0, by_length=True),
     Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=3.4, by_length=True),
     Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=6.3),
 )
@@ -118,16 +120,18 @@ def _told(search: Search, move: Move, ways: Iterator[tuple[Move, float]]) -> tup
 def _falls(search: Search, k: int, move: Move, family: Family) -> Iterator[tuple[Move, float]]:
     assert move.serves is not None
     before = max((o.return_end_s for o in search.moves[:k] if o is not None), default=0.0)
+    clear_from = before - _TOUCH_S if family is USUAL_FALLS or not before else before + _UP_S
     for after, length, weight in family.edges(search.shared.fall_s, search.shared.own_share):
         end = move.serves[0] + after
-        if end - length >= before - _TOUCH_S and end <= move.return_start_s - _SHORTEST_HOLD_S:
+        if end - length >= clear_from and end <= move.return_start_s - _SHORTEST_HOLD_S:
             yield replace(move, fall_start_s=end - length, fall_end_s=end), weight
 
 
 def _returns(search: Search, k: int, move: Move, family: Family) -> Iterator[tuple[Move, float]]:
     assert move.serves is not None
-    after = min((o.fall_start_s for o in search.moves[k + 1 :] if o is not None), default=search.curve.duration_s)
+    after = min((o.fall_start_s for o in search.moves[k + 1 :] if o is not None), default=None)
+    clear_to = search.curve.duration_s if after is None else after + _TOUCH_S if family is USUAL_RETURNS else after - _UP_S
     for behind, length, weight in family.edges(search.shared.return_s, search.shared.own_share):
         begin = move.serves[1] + behind
-        if begin + length <= after + _TOUCH_S and begin >= move.fall_end_s + _SHORTEST_HOLD_S:
+        if begin + length <= clear_to and begin >= move.fall_end_s + _SHORTEST_HOLD_S:
             yield replace(move, return_start_s=begin, return_end_s=begin + length), weight

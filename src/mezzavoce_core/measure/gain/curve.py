@@ -8,6 +8,7 @@ from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats
 from .changes import DEGREES, Changes
 from .edges import chance
+from .instants import Instants
 from .likeness import Pairs
 from .loops import BLOCK, changed, changed_pairs, ramped
 from .moves import Move
@@ -19,9 +20,9 @@ PAIR_WEIGHT = 0.018
 class Curve:
     """No gain at all to begin with; moves are tried with ``worth`` and taken for true with ``exchange``."""
 
-    def __init__(self, found: Changes, pairs: Pairs, spans: Sequence[tuple[float, float]] = ()) -> None:
+    def __init__(self, found: Changes, pairs: Pairs, spans: Sequence[tuple[float, float]] = (), instants: Instants | None = None) -> None:
         """A curve over as many frames as the music has; ``spans`` of speech are where moves are expected."""
-        self.changes, self.pairs = found, pairs
+        self.changes, self.pairs, self._instants = found, pairs, instants
         self.frames = len(found.use)
         self.luck = chance(found, spans)
         self.weight = self.luck.weight
@@ -45,7 +46,11 @@ class Curve:
 
     def worth(self, gone: Sequence[Move], come: Sequence[Move]) -> float:
         """By how much the likelihood grows when some moves go and others come."""
-        return self._try(*self._change(gone, come))[0]
+        told = self._try(*self._change(gone, come))[0]
+        # How quick an edge is tells which way of a move is likelier, not whether there is one: music often starts and stops at once.
+        if self._instants is not None and len(gone) == len(come):
+            told += sum(map(self._instants.told, come)) - sum(map(self._instants.told, gone))
+        return told
 
     def exchange(self, gone: Sequence[Move], come: Sequence[Move]) -> None:
         """Take an exchange of moves for true."""

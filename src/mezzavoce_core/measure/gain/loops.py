@@ -249,6 +249,21 @@ def changed(  # noqa: PLR0913, PLR0917
 
 
 @njit(cache=True, nogil=True)
+def stepped(moved: Floats, step: Floats, width: int, start: float, end: float, rise_db: float, degrees: float) -> float:
+    """What an edge between two places (in frames) tells on one scale, in nats against none there."""
+    first, last = max(width, int(np.floor(start)) - width - 1), min(len(moved) - width, int(np.ceil(end)) + width + 1)
+    span, total = max(end - start, 1e-6), 0.0
+    for k in range(first, last):
+        rise = 0.0
+        for j in range(width):
+            rise += min(max((k + j + 0.5 - start) / span, 0.0), 1.0) - min(max((k - j - 0.5 - start) / span, 0.0), 1.0)
+        off = moved[k] - rise_db * rise / width * step[k]
+        total += np.log((degrees + off * off) / (degrees + moved[k] * moved[k]))
+    told: float = -0.5 * (degrees + 1) * total
+    return told
+
+
+@njit(cache=True, nogil=True)
 def changed_pairs(  # noqa: PLR0913, PLR0917
     begins: NDArray[np.int64],
     pair_of: NDArray[np.int64],

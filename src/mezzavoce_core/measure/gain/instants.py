@@ -1,0 +1,55 @@
+"""How quickly an edge of a move is over, as instants of 5 ms tell it: a step leaves no time to what music does by itself.
+
+Frames of 43 ms see a step and a ramp of a tenth of a second nearly alike. Here the level of eight octaves 10 ms before is compared with
+that 10 ms after, as ``changes`` does on longer scales; what is usual is learned in the same places.
+"""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from ...signal.spectrum import INSTANTS, INSTANTS_PER_S
+from ...units import Floats
+from .changes import DEGREES, FEWEST, Scale, compare, moving
+from .loops import stepped
+from .moves import Move
+
+_WIDTH = 2
+_LONGEST_S = 0.2
+"""What takes longer hardly moves within 10 ms."""
+_DEAD_DB, _LEAST_OCTAVES = -105.0, 3
+
+
+class Instants:
+    """What instants tell of edges, in levels ``(instants, octaves)`` in dB; ``use`` ``(frames of 20 ms,)`` is 0 where it is too quiet to tell anything."""
+
+    def __init__(self, levels: Floats, spans: Sequence[tuple[float, float]], use: Floats) -> None:
+        """Of music with ``spans`` of speech, around which a gain may move."""
+        self._scale = _scale(levels, spans, use)
+        self._known: dict[tuple[float, float, float], float] = {}
+
+    def told(self, move: Move) -> float:
+        """What the two edges of a move tell, in nats against none there; 0 for those that take long."""
+        return self._edge(move.fall_start_s, move.fall_end_s, -move.depth_db) + self._edge(move.return_start_s, move.return_end_s, move.depth_db)
+
+    def _edge(self, start_s: float, end_s: float, rise_db: float) -> float:
+        if self._scale is None or end_s - start_s > _LONGEST_S:
+            return 0.0
+        # The same edge is asked for with many others at the far end of the move.
+        key = start_s, end_s, rise_db
+        if key not in self._known:
+            scale = self._scale
+            self._known[key] = stepped(scale.moved, scale.step, _WIDTH, start_s * INSTANTS_PER_S, end_s * INSTANTS_PER_S, rise_db, DEGREES) / _WIDTH
+        return self._known[key]
+
+
+def _scale(levels: Floats, spans: Sequence[tuple[float, float]], use: Floats) -> Scale | None:
+    used, count = np.flatnonzero(np.median(levels, axis=0) > _DEAD_DB), len(levels)
+    quiet = np.concatenate([[0], np.cumsum(np.repeat(use == 0, INSTANTS))])
+    moves = moving(count, spans, INSTANTS_PER_S)
+    before, after = np.maximum(np.arange(count) - _WIDTH, 0), np.minimum(np.arange(count) + _WIDTH, count)
+    told = (after - before == 2 * _WIDTH) & (quiet[after] == quiet[before])
+    calm = told & (moves[after] == moves[before])
+    if calm.sum() < INSTANTS * FEWEST:
+        calm = told
+    return compare(levels, np.arange(count), used, _WIDTH, 1, told, calm) if calm.any() and len(used) >= _LEAST_OCTAVES else None
