@@ -2,9 +2,11 @@
 
 import unittest
 from dataclasses import replace
+from types import SimpleNamespace
 
 import numpy as np
 
+from mezzavoce_core.measure.gain import claims
 from mezzavoce_core.measure.gain.changes import DEGREES, SCALES, changes
 from mezzavoce_core.measure.gain.curve import PAIR_WEIGHT, Curve
 from mezzavoce_core.measure.gain.edges import template, told
@@ -148,6 +150,25 @@ class InstantsTest(unittest.TestCase):
         one, other = Move(30.0, 30.015, 36.0, 36.5, 7.0), Move(29.85, 30.0, 36.0, 36.5, 7.0)
         self.assertEqual(with_them.worth([], [one]), without.worth([], [one]))
         self.assertAlmostEqual(with_them.worth([other], [one]) - without.worth([other], [one]), known.told(one) - known.told(other))
+
+
+class ClaimsTest(unittest.TestCase):
+    def test_beside_what_is_unusual_the_music_is_up(self):
+        """A return and a fall that touch may be usual ones; neither is claimed to be quick or early."""
+        first, second = (Move(t - 0.7, t - 0.1, t + 4.2, t + 4.9, 8.0, (t, t + 4.0)) for t in (10.0, 15.7))
+        search = SimpleNamespace(moves=[first, second], shared=Shared(8.0, 0.6, 0.7), curve=SimpleNamespace(duration_s=30.0))
+        for family in (claims.USUAL_FALLS, *claims.FALLS):
+            starts = [m.fall_start_s for m, _ in claims._falls(search, 1, second, family)]
+            least = 14.9 - 0.05 if family is claims.USUAL_FALLS else 14.9 + 0.3
+            self.assertTrue(all(t >= least for t in starts), family.name)
+            self.assertEqual(bool(starts), family.name not in {"early", "fall-slow"}, family.name)
+        for family in (claims.USUAL_RETURNS, *claims.RETURNS):
+            ends = [m.return_end_s for m, _ in claims._returns(search, 0, first, family)]
+            most = 15.0 + 0.05 if family is claims.USUAL_RETURNS else 15.0 - 0.3
+            self.assertTrue(all(t <= most for t in ends), family.name)
+            self.assertEqual(bool(ends), family.name in {"usual", "return-abrupt"}, family.name)
+        # At the end of the programme nothing lies beside it.
+        self.assertTrue(any(m.return_end_s > 22.0 for m, _ in claims._returns(search, 1, second, claims.RETURNS[1])))
 
 
 class CurveTest(unittest.TestCase):
