@@ -135,6 +135,12 @@ class DuckingKindsTest(unittest.TestCase):
         self.assertAlmostEqual(finding.in_s, 22.0, delta=0.2)
         self.assertAlmostEqual(finding.out_s, 30.0, delta=0.2)
 
+    def test_one_sided_where_the_music_is_moved_nowhere_else(self):
+        """A few dB may be the music's own, more is a hand's."""
+        for depth, kinds in ((4.0, set()), (8.0, {"duck-one-sided"})):
+            findings = found(programme(duck(1, depth=depth), right=[(0, 0)], music=usual_music() / 4))
+            self.assertEqual({f.kind for f in findings if f.family == "ducking"}, kinds, depth)
+
     def test_one_sided_in_music_whose_balance_wanders(self):
         """Near its edges the balance moves by all of it, against what lies further away by half of it."""
         sides = np.concatenate([np.full(40, 2.0), np.linspace(-5.0, 3.0, 80), np.full(40, 8.0)])

@@ -23,8 +23,10 @@ _ASIDE, _LEAST_BLOCKS = 8, 6
 _QUIET_POWER = 1e-8
 _WINDOW = 30
 _USUAL_SHARE, _PLAIN, _LIKE_OTHERS, _MORE = 90, 1.5, 0.75, 2.0
+_ALONE_DB = 5.0
+"""Less is not taken for automation where the music is moved nowhere else; set on the tuned half of the evaluation, as the next one."""
 _BRIDGE_S = 2.5
-"""Over pauses up to this one the music is often held down; set on the tuned half of the evaluation."""
+"""Over pauses up to this one the music is often held down."""
 
 
 @dataclass(frozen=True)
@@ -47,7 +49,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     sides = None if limit is None else _sides_db(evidence)
     if limit is None or sides is None or not evidence.passages:
         return
-    changed = _Change(sides, max(_PLAIN * limit, _LIKE_OTHERS * (usual_depth_db(evidence) or 0.0)))
+    usual_db = usual_depth_db(evidence)
+    changed = _Change(sides, max(_PLAIN * limit, _ALONE_DB if usual_db is None else _LIKE_OTHERS * usual_db))
     for passages in _close(evidence.passages):
         spans = [(p.in_s, p.out_s) for p in passages]
         moved = [(*span, change) for span in spans if (change := changed(*span)) is not None]
