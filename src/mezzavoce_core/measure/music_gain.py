@@ -30,7 +30,7 @@ _BRIDGES_S = (0.35, 1.0, 2.3)
 _AROUND_S, _NEAR_S, _MOST_AT_ONCE_S = 18.0, 6.0, 30.0
 _CERTAIN_NATS = (0.0, 3.0, 6.0, 10.0, 20.0, 30.0)
 _CERTAIN = (0.5, 0.67, 0.8, 0.9, 0.95, 0.99)
-_PUMP_NATS, _PUMP_SURE = (2.5, 3.5, 6.0, 10.0), (0.45, 0.6, 0.85, 0.97)
+_PUMP_NATS, _PUMP_SURE = (2.0, 3.0, 6.0, 10.0), (0.45, 0.6, 0.85, 0.97)
 _PROGRAMME_NATS, _PROGRAMME = (LEAST_NATS, 5.0, 10.0), (0.6, 0.9, 1.0)
 Span = tuple[float, float]
 """In and out in seconds."""

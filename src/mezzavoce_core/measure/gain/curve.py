@@ -48,13 +48,9 @@ class Curve:
         """By how much the likelihood grows when some moves go and others come."""
         told = self._try(*self._change(gone, come))[0]
         # How quick an edge is tells which way of a move is likelier, not whether there is one: music often starts and stops at once.
-        if len(gone) == len(come):
-            told += sum(map(self.quick, come)) - sum(map(self.quick, gone))
+        if self._instants is not None and len(gone) == len(come):
+            told += sum(map(self._instants.told, come)) - sum(map(self._instants.told, gone))
         return told
-
-    def quick(self, move: Move) -> float:
-        """What instants tell of the quick edges of a move, in nats against none there."""
-        return 0.0 if self._instants is None else self._instants.told(move)
 
     def exchange(self, gone: Sequence[Move], come: Sequence[Move]) -> None:
         """Take an exchange of moves for true."""

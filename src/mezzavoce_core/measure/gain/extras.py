@@ -18,7 +18,7 @@ SHORT_PAUSE_S = 1.4
 _TOUCHING_S = 0.1
 _SIMPLER_NATS = 3.0
 """What one move with a rise in it saves against two moves, which have twice as many times of their own."""
-PUMP_NATS = 2.5
+PUMP_NATS = 2.0
 """From here on a duck pumps, all its pauses together; this and the next two are set on the tuned half of the evaluation."""
 STRAY_NATS = 16.0
 SHALLOW_NATS = 2.0
@@ -121,7 +121,7 @@ def _rise(search: Search, from_s: float, to_s: float, depth_db: float) -> tuple[
     ways = list(_rises(from_s, to_s, depth_db))
     if not ways:
         return None
-    worths = [search.curve.worth([], [r]) + search.curve.quick(r) for r in ways]
+    worths = [search.curve.worth([], [r]) for r in ways]
     return ways[int(np.argmax(worths))], mean_nats(worths)
 
 
