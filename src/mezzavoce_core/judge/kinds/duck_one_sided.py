@@ -6,6 +6,7 @@ under the voice against what is around it, and near the edges alone, since a bal
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
@@ -24,7 +25,7 @@ _QUIET_POWER = 1e-8
 _WINDOW = 30
 _USUAL_SHARE, _PLAIN, _LIKE_OTHERS, _MORE = 90, 1.5, 0.75, 2.0
 _ALONE_DB = 5.0
-"""Less is not taken for automation where the music is moved nowhere else; set on the tuned half of the evaluation, as the next one."""
+"""Less is not taken for automation where the music is moved nowhere else; this and the next one are set on the tuned half of the evaluation."""
 _BRIDGE_S = 2.5
 """Over pauses up to this one the music is often held down."""
 
@@ -49,6 +50,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     sides = None if limit is None else _sides_db(evidence)
     if limit is None or sides is None or not evidence.passages:
         return
+    # Automation that was drawn on one side is about as deep there as it is elsewhere on both.
     usual_db = usual_depth_db(evidence)
     changed = _Change(sides, max(_PLAIN * limit, _ALONE_DB if usual_db is None else _LIKE_OTHERS * usual_db))
     for passages in _close(evidence.passages):
@@ -95,14 +97,17 @@ class _Change:
     """By how many dB the balance moves under a span, where it is more than it moves by itself and at least so much."""
 
     def __init__(self, sides: Floats, least_db: float) -> None:
-        # A balance that often moves by itself, passage or not, tells little.
-        usual = [float(np.percentile(np.abs(anywhere(sides, way)), _USUAL_SHARE)) for way in WAYS]
-        self._sides, self._least_db = sides, [max(least_db, _MORE * u) for u in usual]
+        self._sides, self._least_db = sides, least_db
 
     def __call__(self, in_s: float, out_s: float) -> float | None:
         span = round(in_s * BLOCKS_PER_S), round(out_s * BLOCKS_PER_S)
-        offs = [stands_off(self._sides, *span, way) for way in WAYS]
-        return max((off for off, least in zip(offs, self._least_db, strict=True) if off is not None and abs(off) >= least), key=abs, default=None)
+        offs = [(k, off) for k, way in enumerate(WAYS) if (off := stands_off(self._sides, *span, way)) is not None and abs(off) >= self._least_db]
+        return max((off for k, off in offs if abs(off) >= _MORE * self._usual_db[k]), key=abs, default=None)
+
+    @cached_property
+    def _usual_db(self) -> list[float]:
+        """A balance that often moves by itself, passage or not, tells little; looked at only where one moves far."""
+        return [float(np.percentile(np.abs(anywhere(self._sides, way)), _USUAL_SHARE)) for way in WAYS]
 
 
 def _sides_db(evidence: Evidence) -> Floats | None:

@@ -21,7 +21,7 @@ class Curve:
     """No gain at all to begin with; moves are tried with ``worth`` and taken for true with ``exchange``."""
 
     def __init__(self, found: Changes, pairs: Pairs, spans: Sequence[tuple[float, float]] = (), instants: Instants | None = None) -> None:
-        """A curve over as many frames as the music has; ``spans`` of speech are where moves are expected."""
+        """A curve over as many frames as the music has; ``spans`` of speech are where moves are expected; ``instants`` tell of quick edges."""
         self.changes, self.pairs, self._instants = found, pairs, instants
         self.frames = len(found.use)
         self.luck = chance(found, spans)
