@@ -123,6 +123,7 @@ class DuckingKindsTest(unittest.TestCase):
     def test_one_sided(self):
         finding = self.only(points(), "duck-one-sided", right=points(d1=None))
         self.assertEqual(finding.severity, MUST)
+        self.assertIn("Under this passage the music goes down", finding.message)
         self.assertIn("in L against R", finding.message)
         self.assertAlmostEqual(finding.in_s, 22.0, delta=0.2)
 
@@ -132,6 +133,7 @@ class DuckingKindsTest(unittest.TestCase):
         held = [(21.4, 0), (21.9, -BED), (30.3, -BED), (31.0, 0)]
         levels = [*duck(0), *held, *[(t - 14, g) for t, g in duck(3)]]
         finding = self.only(levels, "duck-one-sided", spans=spans, right=[*duck(0), *[(t - 14, g) for t, g in duck(3)]])
+        self.assertIn("Under these 2 passages", finding.message)
         self.assertAlmostEqual(finding.in_s, 22.0, delta=0.2)
         self.assertAlmostEqual(finding.out_s, 30.0, delta=0.2)
 

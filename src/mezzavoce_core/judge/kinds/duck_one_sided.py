@@ -55,10 +55,10 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     changed = _Change(sides, max(_PLAIN * limit, _ALONE_DB if usual_db is None else _LIKE_OTHERS * usual_db))
     for passages in _close(evidence.passages):
         spans = [(p.in_s, p.out_s) for p in passages]
-        moved = [(*span, change) for span in spans if (change := changed(*span)) is not None]
+        moved = [("this passage", *span, change) for span in spans if (change := changed(*span)) is not None]
         if not moved and len(spans) > 1 and (change := changed(spans[0][0], spans[-1][1])) is not None:
-            moved = [(spans[0][0], spans[-1][1], change)]
-        yield from (_finding(evidence, *one, limit) for one in moved if round(abs(one[2]), 1) > limit)
+            moved = [(f"these {len(spans)} passages", spans[0][0], spans[-1][1], change)]
+        yield from (_finding(evidence, *one, limit) for one in moved if round(abs(one[3]), 1) > limit)
 
 
 def _close(passages: Sequence[Passage]) -> list[list[Passage]]:
@@ -72,7 +72,7 @@ def _close(passages: Sequence[Passage]) -> list[list[Passage]]:
     return groups
 
 
-def _finding(evidence: Evidence, in_s: float, out_s: float, change: float, limit: float) -> Finding:
+def _finding(evidence: Evidence, under: str, in_s: float, out_s: float, change: float, limit: float) -> Finding:
     names = channel_names(evidence.measurement.file.layout, evidence.measurement.file.channels)
     channel = 1 if change > 0 else 0
     lowered, other = names[channel], names[1 - channel]
@@ -83,7 +83,7 @@ def _finding(evidence: Evidence, in_s: float, out_s: float, change: float, limit
         in_s=in_s,
         out_s=out_s,
         title="Music lowered on one side",
-        message=f"Under this passage the music goes down by {abs(change):.1f} dB in {lowered} against {other}. Draw the automation on both channels.",
+        message=f"Under {under} the music goes down by {abs(change):.1f} dB in {lowered} against {other}. Draw the automation on both channels.",
         measured=abs(change),
         limit=limit,
         unit="dB",
