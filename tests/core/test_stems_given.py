@@ -143,6 +143,15 @@ class GivenTest(unittest.TestCase):
                 write_features(measurement, self.folder / "features.npz")
                 self.assertEqual([s.voice_db for s in read_features(self.folder / "features.npz").stems], [s.voice_db for s in measurement.stems])
 
+    def test_a_loud_leak_is_not_taken_for_the_whole_mix(self):
+        """Even where the music is so quiet that the voice in its stem is nearly all of the mix."""
+        stems = parts() | {"music": parts()["music"] / 4}
+        for leak_db in (-3.0, -6.0):
+            with self.subTest(leak_db=leak_db):
+                leaky = stems | {"music": stems["music"] + stems["dialogue"] * 10 ** (leak_db / 20)}
+                told = [f.title for f in judge(self.measured(leaky, sum(stems.values())), SPEC).findings if f.kind == "stems-off"]
+                self.assertIn("Voice in another stem", told)
+
     def test_the_voice_alone_in_a_music_stem_is_no_cue(self):
         stems = parts()
         stems["music"][round(SPANS[0][1] * RATE) :] = 0

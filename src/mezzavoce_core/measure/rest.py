@@ -14,7 +14,7 @@ from .meter import BLOCKS_PER_S
 from .stems import STRETCH_S, Mono, Placed, ReadStretch, coherence, fit_gains, shifted
 
 _PIECE_S = 60.0
-_EXPLAINED = 0.1
+_EXPLAINED, _NOTHING_ELSE = 0.1, 1e-4
 _LEAKED, _BEYOND_CHANCE = 0.12, 4.0
 _ELSEWHERE_S = (0.7, 1.9, -1.3)
 
@@ -77,8 +77,13 @@ def _explains(mix: ReadStretch, start: float, one: tuple[ReadStretch, int], othe
     holding, held = (shifted(read, start, delay, rate_hz, len(mixed)) for read, delay in (one, other))
     if not np.any(holding):
         return False
-    left = mixed - float(fit_gains(mixed, [holding])[0]) * holding
-    return float(np.mean(left**2)) < _EXPLAINED * float(np.mean(held**2))
+    gain = float(fit_gains(mixed, [holding])[0])
+    left = float(np.mean((mixed - gain * holding) ** 2))
+    beside = float(np.mean((gain * (holding - float(fit_gains(holding, [held])[0]) * held)) ** 2))
+    # Sound of its own with a loud voice that leaked into it comes near the mix, too, but what it lacks is as loud as its own.
+    if beside > _NOTHING_ELSE * float(np.mean(mixed**2)) and left > _EXPLAINED * beside:
+        return False
+    return left < _EXPLAINED * float(np.mean(held**2))
 
 
 def _blocks(part: Mono, rate_hz: int) -> NDArray[np.float32]:
