@@ -1,5 +1,7 @@
 """Which mixes the set holds. Even seeds are tuned on, odd ones only looked at to report; they share neither music nor places in it."""
 
+from math import gcd
+
 from tests.evaluation import material
 from tests.evaluation.mixes import Plan
 
@@ -29,12 +31,14 @@ def plans(half, scale=1.0):
     """All plans of a half; ``scale`` makes fewer or more of each group."""
     tracks, voices = material.music()[half::2], list(material.voices())
     found = []
+    # Coprime with their number, so that every piece of music has its turn.
+    step = next(s for s in range(7, 7 + len(tracks) + 1) if gcd(s, len(tracks)) == 1)
 
     def add(group, count, **more):
         for k in range(max(1, round(count * scale))):
             number = len(found)
             seed = 1000 * len(group) + 2 * number + half
-            facts = {"voice": voices[number % len(voices)], "track": tracks[(7 * number) % len(tracks)]} | more
+            facts = {"voice": voices[number % len(voices)], "track": tracks[(step * number) % len(tracks)]} | more
             if k % 4 == 3:
                 facts["second_voice"] = voices[(number + 3) % len(voices)]
             if k % 4 == 1:
