@@ -84,7 +84,7 @@ def main():
         wanted = [p for p in plans(half, options.scale) if not options.group or p.group in options.group]
         with ProcessPoolExecutor(os.cpu_count()) as pool:
             scores = []
-            for s in pool.map(score, wanted):
+            for s in pool.map(score, sorted(wanted, key=lambda p: -p.seconds)):
                 scores.append(s)
                 if options.verbose:
                     print(s.plan.name, s.plan.track.path.stem, f"{s.found}/{s.ducks} false {s.false_ducks}", s.planted, s.others, flush=True)

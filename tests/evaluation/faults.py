@@ -34,13 +34,13 @@ class Fault:
     out_s: float
 
 
-def plant(kinds, dice, passages, speech, trapezoids, seconds, open_lu=None):
+def plant(kinds, dice, passages, speech, trapezoids, seconds, open_lu=None, before=()):
     """The automation with one thing of each kind done wrong where there is room for it and a voice needs the music lower, and the faults.
 
-    ``open_lu`` is by how much the voice of each passage stands over the music in the clear.
+    ``open_lu`` is by how much the voice of each passage stands over the music in the clear; ``before`` are the faults that are there already.
     """
-    faults, order = [], list(dice.permutation(len(trapezoids)))
-    for kind in kinds:
+    faults, order = list(before), list(dice.permutation(len(trapezoids)))
+    for kind in (k for k in kinds if k in _PLANTS):
         for k in order:
             t = trapezoids[k]
             if t is None or t.passage is None or any(f.in_s < t.return_end_s + 2 and t.fall_start_s - 2 < f.out_s for f in faults):

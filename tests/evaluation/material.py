@@ -4,6 +4,7 @@
 """
 
 import hashlib
+import os
 import shutil
 import subprocess
 import tempfile
@@ -11,6 +12,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+import soundfile
+
+from mezzavoce_demo.music import compose
 
 RATE = 48000
 _SHARE = Path("/usr/share")
@@ -58,6 +62,11 @@ def music():
     return [p for p in _found(_MUSIC) if len(sound(p)) >= 75 * RATE]
 
 
+def composed():
+    """Music that the project composes, as pieces of three minutes."""
+    return [_written(key, tempo) for key, tempo in ((45, 84), (50, 100), (43, 72), (48, 112))]
+
+
 def effects():
     """Short effects."""
     return [p for p in _found(_EFFECTS) if RATE // 5 <= len(sound(p)) <= 8 * RATE]
@@ -97,6 +106,15 @@ def _spoken(command, voice, text):
         order = [*command, str(path), *(("-t", text) if command[0] == "flite" else (text,))]
         subprocess.run(order, check=True, capture_output=True)
     return Piece(voice, path)
+
+
+def _written(key, tempo):
+    path = _cache() / f"composed-{key}-{tempo}.wav"
+    if not path.exists():
+        part = path.with_suffix(f".{os.getpid()}.wav")
+        soundfile.write(part, compose(180.0, key, tempo, key), RATE, "FLOAT")
+        part.rename(path)
+    return Piece("composed", path)
 
 
 def _cache():

@@ -3,15 +3,13 @@
 from dataclasses import dataclass, field
 
 import numpy as np
+from scipy.signal import oaconvolve
 
-from mezzavoce_core.measure.loudness import block_mean
-from mezzavoce_core.measure.meter import Meter, Wanted
-from mezzavoce_core.units import power_to_lufs
-from tests.evaluation import material
+from tests.evaluation import cues, material, other_faults
 from tests.evaluation.faults import CLEARANCE_LU, Fault, Trapezoid, plant
+from tests.evaluation.levels import VOICE_LUFS, level_of
 from tests.evaluation.material import RATE
 
-VOICE_LUFS = -24.0
 AHEAD_S = (0.02, 0.3)
 
 
@@ -26,6 +24,7 @@ class Plan:
     voice: str = "english"
     second_voice: str | None = None
     track: material.Piece | None = None
+    more_tracks: tuple[material.Piece, ...] = ()
     alike: bool = True
     ducked: bool = True
     depth_db: tuple[float, float] = (6.0, 14.0)
@@ -57,29 +56,31 @@ class Mix:
         return total if self.effects is None else total + self.effects
 
 
-def level_of(samples):
-    """Loudness in LUFS of the louder half of some sound's blocks."""
-    meter = Meter(RATE, samples.shape[1], Wanted(between_samples=False, faults=False))
-    meter.feed(np.asarray(samples, dtype=np.float32))
-    blocks = block_mean(meter.finish().power.sum(axis=1).astype(np.float64))
-    loud = np.sort(blocks)[len(blocks) // 2 :]
-    return float(power_to_lufs(loud.mean()))
-
-
 def make(plan):
     """The mix that a plan describes; the same for the same plan."""
     dice = np.random.default_rng(plan.seed)
     dialogue, speech, passages = _dialogue(plan, dice)
-    source = _music(plan, dice, len(dialogue))
-    trapezoids = _automation(plan, dice, passages) if plan.ducked else []
-    source *= 10 ** (_open_gain_db(plan, dialogue, source, passages, trapezoids) / 20)
-    trapezoids, faults = plant(plan.faults, dice, passages, speech, trapezoids, plan.seconds, _open_ratios(dialogue, source, passages))
-    music = source * _curve(trapezoids, len(source))
+    if plan.more_tracks:
+        trapezoids = _automation(plan, dice, passages)
+        source, spans, faults = cues.joined((plan.track, *plan.more_tracks), dice, trapezoids, plan.seconds, plan.faults)
+        source = cues.levelled(source, spans, [_open_gain_db(plan, dialogue, source, passages, trapezoids, s) for s in spans], faults)
+    else:
+        source, faults = _music(plan, dice, len(dialogue)), []
+        trapezoids = _automation(plan, dice, passages) if plan.ducked else []
+        source *= 10 ** (_open_gain_db(plan, dialogue, source, passages, trapezoids) / 20)
+    whole, at_joins = cues.told_apart(cues.startling(faults, source))
+    trapezoids, faults = plant(plan.faults, dice, passages, speech, trapezoids, plan.seconds, _open_ratios(dialogue, source, passages), at_joins)
+    music = _with_gain(source, trapezoids)
     effects = _effects(plan, dice, len(dialogue)) if plan.with_effects else None
+    if other_faults.LOW in plan.faults:
+        faults += other_faults.low_voice(dice, passages, faults, dialogue, music)
+    if other_faults.OVER in plan.faults:
+        faults += other_faults.loud_effect(dice, passages, faults, effects)
     clean = dialogue
     if plan.room_db is not None:
         dialogue = dialogue + _room(dice, dialogue, plan.room_db)
-    return Mix(plan, *(x if x is None else x.astype(np.float32) for x in (dialogue, music, effects)), speech, passages, trapezoids, faults, clean)
+    stems = (x if x is None else x.astype(np.float32, copy=False) for x in (dialogue, music, effects))
+    return Mix(plan, *stems, speech, passages, trapezoids, [*whole, *faults], clean)
 
 
 def _dialogue(plan, dice):
@@ -132,17 +133,9 @@ def _spoken_spans(x):
 
 
 def _music(plan, dice, length):
-    """A stretch of a piece, in its own dynamics; short pieces go round with a crossfade."""
+    """A stretch of a piece, in its own dynamics."""
     x = material.sound(plan.track)
-    start = int(dice.integers(0, max(1, len(x) - length)))
-    part = np.array(x[start : start + length], dtype=np.float64)
-    while len(part) < length:
-        fade = RATE
-        more = np.array(x[: length - len(part) + fade], dtype=np.float64)
-        more[:fade] *= np.linspace(0, 1, fade)[:, None]
-        part[-fade:] *= np.linspace(1, 0, fade)[:, None]
-        part = np.concatenate([part[:-fade], part[-fade:] + more[:fade], more[fade:]])
-    return part
+    return cues.going_round(x, int(dice.integers(0, max(1, len(x) - length))), length)
 
 
 def _automation(plan, dice, passages):
@@ -163,28 +156,31 @@ def _automation(plan, dice, passages):
     return found
 
 
-def _curve(trapezoids, length):
-    times = np.arange(0, length + 48, 48) / RATE
+def _with_gain(source, trapezoids):
+    """The music with its automation, in place; piece by piece, since long programmes fill the memory."""
+    times = np.arange(0, len(source) + 48, 48) / RATE
     curve = np.zeros((len(times), 2))
     for t in trapezoids:
         for c in t.channels:
             curve[:, c] += t.gain_db(times)
-    fine = np.arange(length) / RATE
-    return np.stack([10 ** (np.interp(fine, times, curve[:, c]) / 20) for c in range(2)], axis=1)
+    for begin in range(0, len(source), 60 * RATE):
+        fine = np.arange(begin, min(begin + 60 * RATE, len(source))) / RATE
+        source[begin : begin + 60 * RATE] *= np.stack([10 ** (np.interp(fine, times, curve[:, c]) / 20) for c in range(2)], axis=1)
+    return source
 
 
-def _open_gain_db(plan, dialogue, source, passages, trapezoids):
-    """The gain with which the music in its beds leaves the voice the clearance and a margin in the thinnest passage."""
+def _open_gain_db(plan, dialogue, source, passages, trapezoids, within=(0.0, np.inf)):
+    """The gain with which the music in its beds leaves the voice the clearance and a margin in the thinnest passage (inf where nobody speaks)."""
     proper = [t for t in trapezoids if t.passage is not None and len(t.channels) == 2]
     usual = float(np.median([t.depth_db for t in proper])) if proper else 0.0
     gaps = []
     for a, b in passages:
-        part = slice(round(a * RATE), round(b * RATE))
+        part = slice(round(max(a, within[0]) * RATE), round(min(b, within[1]) * RATE))
         for s in range(part.start, part.stop, 3 * RATE):
             piece = slice(s, min(s + 3 * RATE, part.stop))
             if piece.stop - piece.start > RATE:
                 gaps.append(level_of(dialogue[piece]) - level_of(source[piece]))
-    return min(gaps) + usual - CLEARANCE_LU - plan.margin_lu
+    return min(gaps, default=np.inf) + usual - CLEARANCE_LU - plan.margin_lu
 
 
 def _open_ratios(dialogue, source, passages):
@@ -196,7 +192,7 @@ def _open_ratios(dialogue, source, passages):
 def _room(dice, dialogue, room_db):
     """Noise of a room, falling towards high frequencies, so far under the voice."""
     noise = np.cumsum(dice.standard_normal((len(dialogue), 2)) * 0.02, axis=0)
-    noise -= np.stack([np.convolve(noise[:, c], np.ones(2400) / 2400, mode="same") for c in range(2)], axis=1)
+    noise -= np.stack([oaconvolve(noise[:, c], np.ones(2400) / 2400, mode="same") for c in range(2)], axis=1)
     return noise * 10 ** ((VOICE_LUFS + room_db - level_of(noise)) / 20)
 
 

@@ -2,7 +2,7 @@
 
 from math import gcd
 
-from tests.evaluation import material
+from tests.evaluation import cues, material, other_faults
 from tests.evaluation.mixes import Plan
 
 FAULTS = (
@@ -20,7 +20,10 @@ FAULTS = (
     "duck-one-sided",
 )
 TUNED, HELD = 0, 1
-RATIOS = "ratios"
+RATIOS, LONG, LONG_CLEAN = "ratios", "long", "long clean"
+# Minutes of programmes with several cues: such with faults, one of a kind for about every 70 s, and such as a mixer would leave them.
+_LONG_MIN, _LONG_CLEAN_MIN = (5, 10, 20, 5, 10, 20), (5, 10)
+_ALL_FAULTS = (*FAULTS, *cues.KINDS, *other_faults.KINDS)
 # From voices that drown to voices that stand far above everything.
 _RATIO_MARGINS_LU = (-18, -15, -12, -9, -6, -3, 0, 4, 8)
 # A plunge has to leave more than enough, and a bed that lies higher must not cover words.
@@ -53,4 +56,21 @@ def plans(half, scale=1.0):
         add(fault, 8, faults=(fault,), margin_lu=_MARGINS_LU.get(fault, 3.0))
     for margin in _RATIO_MARGINS_LU:
         add(RATIOS, 2, ducked=False, margin_lu=margin)
+    for group, minutes in ((LONG, _LONG_MIN), (LONG_CLEAN, _LONG_CLEAN_MIN)):
+        for k, length_min in enumerate(minutes):
+            number = len(found)
+            # Kinds take turns, so that all of them come as often.
+            kinds = [_ALL_FAULTS[(5 * k + j) % len(_ALL_FAULTS)] for j in range(min(len(_ALL_FAULTS), round(length_min * 0.85)))]
+            around = [tracks[(step * number + j) % len(tracks)] for j in range(1, 2 + length_min // 2)]
+            add(
+                group,
+                1 / scale,
+                seconds=60.0 * length_min,
+                with_effects=True,
+                more_tracks=(material.composed()[half::2][k % 2], *around),
+                faults=tuple(kinds) if group == LONG else (),
+                depth_db=(9.0, 13.0),
+                second_voice=voices[(number + 3) % len(voices)] if k % 2 else None,
+                room_db=-38.0 if k % 3 == 1 else None,
+            )
     return found
