@@ -104,6 +104,16 @@ class MusicKindsTest(unittest.TestCase):
         self.assertLess(finding.measured, 0.1)
         self.assertAlmostEqual(finding.out_s, 36.0, delta=0.05)
 
+    def test_a_beat_that_falls_into_a_fade_is_no_cut(self):
+        """The fade takes 0.8 s; the beat is within 6 dB of the music before it and gone with the last of the fade."""
+        times = np.arange(SECONDS * RATE) / RATE
+        faded = cue(26, 36, fade_out=0.0) * np.clip((36 - times) / 0.8, 0, 1)
+        beat = noise(SECONDS, -28) * np.exp(-np.maximum(times - 35.8, 0) / 0.03) * (times >= 35.8)
+        (ends,) = find_cues([("music", power_of(faded + beat))])
+        self.assertLess(ends.fade_s, 0.15)
+        self.assertLess(ends.ending_lu, -8.0)
+        self.assertNotIn("music-cut-off", {f.kind for f in found(programme(cue(2, 12), faded + beat))})
+
     def test_a_cut_that_a_louder_sound_hides_and_one_at_the_very_end_are_none(self):
         roar = noise(SECONDS, -20)
         self.assertNotIn("music-cut-off", {f.kind for f in found(programme(cue(26, 36, fade_out=0.0, level=-30), effects=roar))})

@@ -1,5 +1,7 @@
 """Several pieces of music one after the other, joined by crossfades or with a rest between them as a mixer lays them; and joins that went wrong."""
 
+import itertools
+
 import numpy as np
 
 from tests.evaluation import material
@@ -68,6 +70,11 @@ def levelled(source, spans, gains_db, faults):
 def _between(spans, k):
     """From when to when the music goes over from one cue to the next."""
     return sorted((spans[k][1], spans[k + 1][0])) if k + 1 < len(spans) else (spans[k][1], spans[k][1])
+
+
+def rests(spans):
+    """Where no music is, and a little around it: from when to when."""
+    return [(a - _FADE_OUT_S, b + _FADE_OUT_S) for (_, a), (b, _) in itertools.pairwise(spans) if b > a]
 
 
 def told_apart(faults):

@@ -6,6 +6,8 @@ from itertools import pairwise
 import numpy as np
 
 CLEARANCE_LU = 10.0
+_RAISED_FROM_DB = 11.0
+"""Music that goes down by so much gets its uneven bed higher than the others, else lower."""
 
 
 @dataclass(frozen=True)
@@ -19,6 +21,10 @@ class Trapezoid:
     depth_db: float
     channels: tuple[int, ...] = (0, 1)
     passage: int | None = None
+
+    def edges(self):
+        """When it falls and when it returns."""
+        return (self.fall_start_s, self.fall_end_s), (self.return_start_s, self.return_end_s)
 
     def gain_db(self, times_s):
         corners = [self.fall_start_s, self.fall_end_s, self.return_start_s, self.return_end_s]
@@ -34,10 +40,13 @@ class Fault:
     out_s: float
 
 
-def plant(kinds, dice, passages, speech, trapezoids, seconds, open_lu=None, before=()):
+def plant(  # noqa: PLR0917
+    kinds, dice, passages, speech, trapezoids, seconds, open_lu=None, before=(), rests=()
+):
     """The automation with one thing of each kind done wrong where there is room for it and a voice needs the music lower, and the faults.
 
-    ``open_lu`` is by how much the voice of each passage stands over the music in the clear; ``before`` are the faults that are there already.
+    ``open_lu`` is by how much the voice of each passage stands over the music in the clear; ``before`` are the faults that are there already;
+    nothing is moved in ``rests`` (seconds), where it could not be heard.
     """
     faults, order = list(before), list(dice.permutation(len(trapezoids)))
     for kind in (k for k in kinds if k in _PLANTS):
@@ -53,6 +62,8 @@ def plant(kinds, dice, passages, speech, trapezoids, seconds, open_lu=None, befo
             if made is None:
                 continue
             new, fault = made
+            if any(a < edge[1] and edge[0] < b for a, b in rests for m in new for edge in m.edges()):
+                continue
             trapezoids = [*trapezoids[:k], None, *trapezoids[k + 1 :], *new]
             faults.append(fault)
             break
@@ -63,6 +74,8 @@ def _needed(kind, open_lu, depth_db):
     """Whether the kind is a fault there: the music in the clear would cover the voice, and a plunge leaves far more than enough."""
     if kind == "duck-plunge":
         return CLEARANCE_LU + 8.5 - 21 < open_lu < CLEARANCE_LU - 0.5
+    if kind == "duck-uneven" and depth_db >= _RAISED_FROM_DB:
+        return CLEARANCE_LU - depth_db + 7 < open_lu < CLEARANCE_LU - 0.5
     if kind == "duck-shallow":
         return open_lu + 0.45 * depth_db < CLEARANCE_LU - 0.5
     return kind in ("duck-stray", "duck-one-sided") or open_lu < CLEARANCE_LU - 0.5
@@ -154,8 +167,8 @@ def _stray(dice, t, passages, speech, others, seconds):
 
 
 def _uneven(dice, t, passages, speech, others, seconds):
-    # Not so deep that it would be a plunge.
-    way = 1 if t.depth_db < 11 else -1
+    # Not so deep that it would be a plunge, nor so high that it would be too shallow.
+    way = 1 if t.depth_db < _RAISED_FROM_DB else -1
     return [replace(t, depth_db=t.depth_db + way * float(dice.uniform(5, 6)))], Fault("duck-uneven", t.fall_end_s, t.return_start_s)
 
 

@@ -65,11 +65,12 @@ def make(plan):
         source, spans, faults = cues.joined((plan.track, *plan.more_tracks), dice, trapezoids, plan.seconds, plan.faults)
         source = cues.levelled(source, spans, [_open_gain_db(plan, dialogue, source, passages, trapezoids, s) for s in spans], faults)
     else:
-        source, faults = _music(plan, dice, len(dialogue)), []
+        source, spans, faults = _music(plan, dice, len(dialogue)), [], []
         trapezoids = _automation(plan, dice, passages) if plan.ducked else []
         source *= 10 ** (_open_gain_db(plan, dialogue, source, passages, trapezoids) / 20)
     whole, at_joins = cues.told_apart(cues.startling(faults, source))
-    trapezoids, faults = plant(plan.faults, dice, passages, speech, trapezoids, plan.seconds, _open_ratios(dialogue, source, passages), at_joins)
+    open_lu = _open_ratios(dialogue, source, passages)
+    trapezoids, faults = plant(plan.faults, dice, passages, speech, trapezoids, plan.seconds, open_lu, at_joins, cues.rests(spans))
     music = _with_gain(source, trapezoids)
     effects = _effects(plan, dice, len(dialogue)) if plan.with_effects else None
     if other_faults.LOW in plan.faults:

@@ -18,6 +18,7 @@ from .meter import TICKS_PER_S
 _UNDER_LOUD_LU = 45.0
 _REST_S, _SHORTEST_S = 1.0, 0.5
 _SMOOTH_TICKS, _HOLD_TICKS = 5, 3
+_LAST_S = 0.15
 _ENDING_S, _AT_LEVEL_DB, _GONE_DB = 3.0, 6.0, 30.0
 _TOGETHER = 0.5
 _OPENING_S = 0.2
@@ -29,7 +30,8 @@ NOTHING_LUFS = -60.0
 class Cue:
     """A stretch of music in seconds; ``level_lufs`` is its loudness with what a mixer did to its gain undone.
 
-    ``opening_lufs`` is the level of its first 0.2 s, ``fade_s`` how long its end takes from 6 dB to 30 dB under its last seconds.
+    ``opening_lufs`` is the level of its first 0.2 s, ``fade_s`` how long its end takes from 6 dB to 30 dB under its last seconds,
+    ``ending_lu`` how its last 0.15 s stand against them: a beat that falls late into a fade is soon over, but softer than the music before.
     """
 
     in_s: float
@@ -37,6 +39,7 @@ class Cue:
     level_lufs: float
     opening_lufs: float
     fade_s: float
+    ending_lu: float = 0.0
     sources: tuple[str, ...] = ()
 
     @property
@@ -124,6 +127,7 @@ def _cue(power: Floats, begin: int, end: int, names: tuple[str, ...], gain_db: F
         level_lufs=ABSENT_BELOW_LUFS if level is None else level,
         opening_lufs=ABSENT_BELOW_LUFS if opening is None else opening,
         fade_s=_fade_s(power, begin, end),
+        ending_lu=_ending_lu(power, begin, end),
         sources=names,
     )
 
@@ -140,6 +144,11 @@ def _fade_s(power: Floats, begin: int, end: int) -> float:
     last = int(gone[0]) if len(gone) else len(ending) - int(loud[-1])
     # Holding over a few ticks reaches ahead by as much.
     return max(0, last - _HOLD_TICKS + 1) / TICKS_PER_S
+
+
+def _ending_lu(power: Floats, begin: int, end: int) -> float:
+    level, last = (float(power[max(begin, end - round(s * TICKS_PER_S)) : end].mean()) for s in (_ENDING_S, _LAST_S))
+    return float(power_to_db(max(last, 1e-15))) - float(power_to_db(max(level, 1e-15)))
 
 
 def _held(power: Floats) -> Floats:

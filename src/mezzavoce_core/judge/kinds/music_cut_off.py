@@ -11,6 +11,8 @@ from ..remedies import fade
 _FADE_S = 0.8
 _HEARD_LU = 6.0
 _LAST_S = 0.1
+_FADED_LU = -8.0
+"""What is so much softer at its end than in its last seconds was faded out, whatever beat falls into the fade."""
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
@@ -26,6 +28,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         if (
             cue.out_s < evidence.duration_s - _LAST_S
             and round(cue.fade_s, 2) < limit
+            and cue.ending_lu > _FADED_LU
             and _heard(evidence, cue)
             and not any(abs(cue.out_s - at) < _FADE_S for at in runs_on)
         ):

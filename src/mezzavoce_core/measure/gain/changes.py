@@ -6,7 +6,7 @@ far and leaves the others: what is looked for is where most of them agree, not t
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ from ...signal.spans import runs
 from ...signal.spectrum import FLOOR_DB, FRAMES_PER_S, bands, whole
 from ...units import Floats
 from .loops import agreed
+from .parts import Part, parts, used
 
 SCALES = ((1, 1), (3, 1), (10, 2), (40, 4))
 """Frames of 20 ms on either side that are compared, and the step from one comparison to the next."""
@@ -23,14 +24,14 @@ DEGREES = 6.0
 _BAND_DEGREES = 1.5
 """The same for each band by itself: what stands far from the others hardly counts."""
 _USUAL_SHARE, _USUAL_AT = 0.8, 1.44
-_DEAD_DB = -100.0
-_UNDER_LOUDEST_DB = 65.0
 _QUIET_DB = -115.0
 _QUIET_SHARE = 0.25
 _CLIP = 4.0
 _LEAST_BANDS = 3
 _PIECE_FRAMES = 20000
 _PAUSE_FRAMES, _START_FRAMES = 10, 30
+_REST_FRAMES, _LONGEST_FADE, _FADE_STEP, _FADE_SMOOTH, _FADES_DB = 50, 150, 5, 11, 0.5
+"""A rest of a second or more has fades beside it, for as long as the music moves by half a dB in 0.1 s."""
 _SHRINK, _LEAST = 0.01, 1e-3
 _LEAST_SPREAD = 1e-6
 _LEAST_UNIT_DB = 0.05
@@ -55,34 +56,55 @@ class Scale:
 
 @dataclass(frozen=True)
 class Changes:
-    """All scales of a piece of music; ``use`` (frames,) is 0 where it is too quiet to tell anything; ``bands`` is how many count."""
+    """All scales of a piece of music; ``use`` (frames,) is 0 where it is too quiet to tell anything; ``parts`` have a character of their own."""
 
     scales: tuple[Scale, ...]
     use: Floats
-    bands: int
+    parts: tuple[Part, ...]
 
 
-def heard(levels: Floats) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
-    """Which bands of levels ``(frames, bands)`` in dB hold music at all, and which frames are too quiet to tell anything."""
-    used = _used(levels)
-    if not len(used):
-        return used, np.ones(len(levels), dtype=np.bool_)
-    quiet = (levels[:, used] < max(_QUIET_DB, FLOOR_DB)).mean(axis=1) > _QUIET_SHARE
-    after = quiet | np.concatenate([[False], quiet[:-1]])
+def quiet_frames(levels: Floats, in_parts: Sequence[Part]) -> NDArray[np.bool_]:
+    """Which frames of levels ``(frames, bands)`` in dB are too quiet to tell anything; in parts without music all are."""
+    quiet, level = np.ones(len(levels), dtype=np.bool_), np.full(len(levels), FLOOR_DB)
+    for part in in_parts:
+        if len(part.used):
+            own = levels[part.first : part.last, part.used]
+            quiet[part.first : part.last] = (own < max(_QUIET_DB, FLOOR_DB)).mean(axis=1) > _QUIET_SHARE
+            level[part.first : part.last] = own.mean(axis=1)
+    _with_fades(quiet, level)
+    after: NDArray[np.bool_] = quiet | np.concatenate([[False], quiet[:-1]])
     # Music that starts has no past to be told from: at the very beginning, and after a pause.
     for first, last in [(0, 0), *_pauses(quiet)]:
         if not last or last - first >= _PAUSE_FRAMES:
             after[last : last + _START_FRAMES] = True
-    return used, after
+    return after
+
+
+def _with_fades(quiet: NDArray[np.bool_], level: Floats) -> None:
+    """Where music dies away before a rest, or grows after one, is marked as ``quiet``, too: it moves as one, and is no gain that comes back."""
+    smooth = np.convolve(level, np.full(_FADE_SMOOTH, 1 / _FADE_SMOOTH), mode="same")
+    rises = smooth[_FADE_STEP:] - smooth[:-_FADE_STEP] > _FADES_DB
+    falls = smooth[:-_FADE_STEP] - smooth[_FADE_STEP:] > _FADES_DB
+    for first, last in _pauses(quiet):
+        if last - first < _REST_FRAMES:
+            continue
+        begin, end = first, last
+        while begin > max(_FADE_STEP, first - _LONGEST_FADE) and falls[begin - _FADE_STEP]:
+            begin -= _FADE_STEP
+        while end < min(len(rises), last + _LONGEST_FADE) and rises[end]:
+            end += _FADE_STEP
+        quiet[begin:end] = True
 
 
 def changes(levels: Floats, spans: Sequence[tuple[float, float]]) -> Changes | None:
     """From levels ``(frames, columns)`` in dB, and spans of speech (seconds); None where there is next to no music."""
-    _, quiet = heard(whole(levels))
-    used = _used(bands(levels))
-    if len(used) < _LEAST_BANDS or (~quiet).sum() < 2 * FRAMES_PER_S:
+    together, each = whole(levels), bands(levels)
+    in_parts = parts(together)
+    quiet = quiet_frames(together, in_parts)
+    heard = [replace(part, used=used(each[part.first : part.last])) for part in in_parts]
+    if not any(len(part.used) >= _LEAST_BANDS for part in heard) or (~quiet).sum() < 2 * FRAMES_PER_S:
         return None
-    held, still, moves = _held(levels, quiet), _silent(quiet), moving(len(levels), spans, FRAMES_PER_S)
+    held, still, moves = levels[_held(quiet)], _silent(quiet), moving(len(levels), spans, FRAMES_PER_S)
     found = []
     for width, hop in SCALES:
         at = np.arange(0, len(levels), hop)
@@ -90,22 +112,37 @@ def changes(levels: Floats, spans: Sequence[tuple[float, float]]) -> Changes | N
         use = (after - before == 2 * width) & ~quiet[at] & (still[after] == still[before])
         near = max(1, width // 2)
         calm = use & (moves[np.minimum(at + near, len(levels))] == moves[np.maximum(at - near, 0)])
-        if calm.sum() * hop < FEWEST:
-            calm = use
-        found.append(compare(levels, held, used, width, hop, use, calm))
-    return Changes(tuple(found), np.where(quiet, 0.0, 1.0), len(used))
+        found.append(compare_parts(held, heard, width, hop, use, calm))
+    return Changes(tuple(found), np.where(quiet, 0.0, 1.0), in_parts)
 
 
-def compare(levels: Floats, rows: NDArray[np.int64], used: NDArray[np.int64], width: int, hop: int, use: NDArray[np.bool_], calm: NDArray[np.bool_]) -> Scale:
-    """One scale of levels ``(frames, bands)`` in dB: ``rows`` are the frames to look at, ``used`` the bands.
+def compare_parts(levels: Floats, in_parts: Sequence[Part], width: int, hop: int, use: NDArray[np.bool_], calm: NDArray[np.bool_]) -> Scale:
+    """One scale of levels ``(frames, bands)`` in dB, with what is usual learned in each part.
 
     ``use`` ``(places,)`` says where something can be told at all, ``calm`` where no gain moves.
     """
+    moved, step = np.zeros((2, len(use)))
+    for part in in_parts:
+        first, last, aside = -(-part.first // hop), -(-part.last // hop), -(-width // hop)
+        begin, end = max(0, first - aside), min(len(use), last + aside)
+        mine = np.zeros(end - begin, dtype=np.bool_)
+        mine[first - begin : last - begin] = True
+        told = use[begin:end] & mine
+        learned = calm[begin:end] & mine
+        if learned.sum() * hop < FEWEST:
+            learned = told
+        if learned.any() and len(part.used) >= _LEAST_BANDS:
+            own = _compare(levels[begin * hop : end * hop], part.used, width, hop, told, learned)
+            moved[first:last], step[first:last] = own.moved[mine], own.step[mine]
+    return Scale(width, hop, moved, step)
+
+
+def _compare(levels: Floats, used: NDArray[np.int64], width: int, hop: int, use: NDArray[np.bool_], calm: NDArray[np.bool_]) -> Scale:
     at = np.arange(0, len(levels), hop)
     changed, spread = np.zeros((len(at), len(used)), dtype=np.float32), np.ones(len(used))
     # Band by band, since hours of music would fill the memory many times over.
-    for k, band in enumerate(used) if calm.any() else ():
-        own = _compared(levels[rows, band], width, at)
+    for k, band in enumerate(used):
+        own = _compared(levels[:, band], width, at)
         own -= np.median(own[calm])
         spread[k] = 1.4826 * np.median(np.abs(own[calm])) + 1e-3
         changed[:, k] = own / spread[k]
@@ -122,8 +159,6 @@ def _compared(levels: Floats, width: int, at: NDArray[np.int64]) -> Floats:
 
 def _scale(changed: Floats, spread: Floats, width: int, hop: int, use: NDArray[np.bool_], calm: NDArray[np.bool_]) -> Scale:
     """One scale, from changes ``(places, bands)`` in units of ``spread`` (dB), and the places where no gain moves, from which is learned what is usual."""
-    if not calm.any():
-        return Scale(width, hop, *np.zeros((2, len(use))))
     both = _products(changed, np.flatnonzero(calm))
     values, axes = np.linalg.eigh((1 - _SHRINK) * both + np.diag(_SHRINK * np.diag(both) + _LEAST))
     # Bands without what they have in common with their neighbours.
@@ -140,18 +175,13 @@ def _scale(changed: Floats, spread: Floats, width: int, hop: int, use: NDArray[n
     return Scale(width, hop, moved / unit_db, np.where(use, 1 / unit_db, 0.0))
 
 
-def _used(levels: Floats) -> NDArray[np.int64]:
-    middle = np.median(levels, axis=0)
-    return np.flatnonzero(middle > max(_DEAD_DB, middle.max(initial=_DEAD_DB) - _UNDER_LOUDEST_DB))
-
-
 def _pauses(quiet: NDArray[np.bool_]) -> list[tuple[int, int]]:
     return [(int(a), int(b)) for a, b in runs(quiet) if b - a >= _PAUSE_FRAMES]
 
 
-def _held(levels: Floats, quiet: NDArray[np.bool_]) -> NDArray[np.int64]:
+def _held(quiet: NDArray[np.bool_]) -> NDArray[np.int64]:
     """For every frame the one to look at: quiet frames go on as it was before them, so that a hole leaves no trace where it ends."""
-    last = np.maximum.accumulate(np.where(quiet, -1, np.arange(len(levels))))
+    last = np.maximum.accumulate(np.where(quiet, -1, np.arange(len(quiet))))
     held: NDArray[np.int64] = np.where(last < 0, int(np.argmin(quiet)), last)
     return held
 

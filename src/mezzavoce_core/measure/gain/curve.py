@@ -7,7 +7,7 @@ import numpy as np
 from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats
 from .changes import DEGREES, Changes
-from .edges import chance
+from .edges import luck
 from .instants import Instants
 from .likeness import Pairs
 from .loops import BLOCK, changed, changed_pairs, ramped
@@ -24,8 +24,7 @@ class Curve:
         """A curve over as many frames as the music has; ``spans`` of speech are where moves are expected; ``instants`` tell of quick edges."""
         self.changes, self.pairs, self._instants = found, pairs, instants
         self.frames = len(found.use)
-        self.luck = chance(found, spans)
-        self.weight = self.luck.weight
+        self.luck = luck(found, spans)
         self.gain_db = np.zeros(self.frames)
         self._seen = [np.zeros(len(scale.moved)) for scale in found.scales]
         self._sums = np.zeros(self.frames + 1)
@@ -41,8 +40,8 @@ class Curve:
         return self.frames / FRAMES_PER_S
 
     def by_chance(self, move: Move) -> float:
-        """Nats that the two edges of a move have by chance in this music."""
-        return float(self.luck.fall(move.fall_s) + self.luck.back(move.return_s))
+        """Nats that the two edges of a move have by chance in the music there."""
+        return float(self.luck.fall(move.fall_s, move.fall_end_s) + self.luck.back(move.return_s, move.return_start_s))
 
     def worth(self, gone: Sequence[Move], come: Sequence[Move]) -> float:
         """By how much the likelihood grows when some moves go and others come."""
@@ -80,8 +79,7 @@ class Curve:
         answers: list[Floats] = []
         for scale, seen in zip(found.scales, self._seen, strict=True):
             answer = np.zeros((len(change) + 2 * scale.width) // scale.hop + 2)
-            weight = self.weight * scale.hop / scale.width
-            total += changed(scale.moved, scale.step, scale.width, scale.hop, seen, sums, first, DEGREES, weight, answer)
+            total += changed(scale.moved, scale.step, scale.width, scale.hop, seen, sums, first, DEGREES, self.luck.weights, answer)
             answers.append(answer)
         if len(pairs.one):
             total += changed_pairs(

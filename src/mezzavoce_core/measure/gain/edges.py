@@ -41,48 +41,65 @@ def template(length_s: float, width: int) -> tuple[Floats, int]:
     return (sums[here + width] - 2 * sums[here] + sums[here - width]) / width, lead
 
 
-def told(found: Changes, length_s: float, ends: NDArray[np.int64], depths_db: Floats, sign: float, weight: float) -> Floats:
-    """What a ramp that ends at some frames tells, ``(ends, depths)`` in nats; ``sign`` 1 for a fall, -1 for a return."""
+def told(found: Changes, length_s: float, ends: NDArray[np.int64], depths_db: Floats, sign: float, weights: Floats) -> Floats:
+    """What a ramp that ends at some frames tells, ``(ends, depths)`` in nats; ``sign`` 1 for a fall, -1 for a return; ``weights`` ``(frames,)``."""
     out, room = np.zeros((len(ends), len(depths_db))), np.empty(len(depths_db))
     for scale in found.scales:
         if length_s * FRAMES_PER_S > _LONGEST_WIDTHS * scale.width:
             continue
         shape, lead = template(float(length_s), scale.width)
-        edge_table(scale.moved, scale.step, scale.hop, shape * sign, lead, ends, depths_db, DEGREES, weight * scale.hop / scale.width, room, out)
+        edge_table(scale.moved, scale.step, scale.hop, shape * sign, lead, ends, depths_db, DEGREES, weights, scale.hop / scale.width, room, out)
     return out
 
 
 @dataclass(frozen=True)
 class Chance:
-    """What this music tells of falls and returns where there are none: the weight of changes, and nats by chance ``(lengths,)`` for either."""
+    """What a part of the music tells of falls and returns where there are none: the weight of changes, and nats by chance ``(lengths,)`` for either."""
 
     weight: float
     falls: Floats
     returns: Floats
 
-    def fall(self, length_s: Floats | float) -> Floats:
-        """Nats that a fall of a length has by chance."""
-        return self._at(length_s, self.falls)
 
-    def back(self, length_s: Floats | float) -> Floats:
-        """Nats that a return of a length has by chance."""
-        return self._at(length_s, self.returns)
+@dataclass(frozen=True)
+class Luck:
+    """Chance in each part of a programme; ``begins`` ``(parts,)`` are their first frames, ``weights`` ``(frames,)`` those of changes."""
+
+    begins: NDArray[np.int64]
+    parts: tuple[Chance, ...]
+    weights: Floats
+
+    def fall(self, length_s: float, at_s: float) -> float:
+        """Nats that a fall of a length has by chance at some time."""
+        return self._nats(length_s, self._part(at_s).falls)
+
+    def back(self, length_s: float, at_s: float) -> float:
+        """Nats that a return of a length has by chance at some time."""
+        return self._nats(length_s, self._part(at_s).returns)
+
+    def _part(self, at_s: float) -> Chance:
+        return self.parts[max(0, int(np.searchsorted(self.begins, at_s * FRAMES_PER_S, side="right")) - 1)]
 
     @staticmethod
-    def _at(length_s: Floats | float, nats: Floats) -> Floats:
-        found: Floats = np.interp(np.log(length_s), np.log(_CHANCE_LENGTHS_S), nats)
-        return found
+    def _nats(length_s: float, nats: Floats) -> float:
+        return float(np.interp(np.log(length_s), np.log(_CHANCE_LENGTHS_S), nats))
 
 
-def chance(found: Changes, spans: Sequence[tuple[float, float]]) -> Chance:
+def luck(found: Changes, spans: Sequence[tuple[float, float]]) -> Luck:
     """Looked for away from where speech (``spans``) begins and ends; where much is found by chance, changes weigh less."""
     places = np.array([t for span in spans for t in span])
     ends = np.arange(60, len(found.use) - 60, 5)
-    away = np.abs(ends[:, None] / FRAMES_PER_S - places[None, :]).min(axis=1, initial=np.inf) > _AWAY_S
-    ends = ends[away]
+    ends = ends[np.abs(ends[:, None] / FRAMES_PER_S - places[None, :]).min(axis=1, initial=np.inf) > _AWAY_S]
+    in_parts = [_chance(found, ends[(ends >= part.first) & (ends < part.last)]) for part in found.parts]
+    weights = np.repeat([c.weight for c in in_parts], [part.last - part.first for part in found.parts])
+    return Luck(np.array([part.first for part in found.parts]), tuple(in_parts), weights)
+
+
+def _chance(found: Changes, ends: NDArray[np.int64]) -> Chance:
     if len(ends) < _FEWEST:
         return Chance(WEIGHT, *np.zeros((2, len(_CHANCE_LENGTHS_S))))
-    nats = np.array([[told(found, length, ends, _CHANCE_DEPTHS_DB, sign, WEIGHT).max(axis=1) for length in _CHANCE_LENGTHS_S] for sign in (1.0, -1.0)])
+    weights = np.full(len(found.use), WEIGHT)
+    nats = np.array([[told(found, length, ends, _CHANCE_DEPTHS_DB, sign, weights).max(axis=1) for length in _CHANCE_LENGTHS_S] for sign in (1.0, -1.0)])
     usual = float(np.percentile(nats[:, 1:4], _CALIBRATED_SHARE, axis=2).mean())
     share = float(np.clip(_CALIBRATED_AT / max(usual, 1e-6), _LEAST_WEIGHT, 1.0))
     surprising = np.clip(np.percentile(nats, _CHANCE_SHARE, axis=2) * share - _EXPECTED, 0.0, _MOST_SURPRISING)
@@ -97,23 +114,25 @@ class Table:
     at_s: Floats
 
 
-def falls(found: Changes, unit: Unit, luck: Chance) -> Table:
+def falls(found: Changes, unit: Unit, by_chance: Luck) -> Table:
     """Every fall that a unit may have."""
     low = max(unit.earliest_s + 0.05, unit.in_s - _BEFORE_S)
     high = min(unit.in_s + _AFTER_S, max((unit.in_s + unit.out_s) / 2, unit.in_s + 0.3))
     ends = _frames(low, high)
     logs = _normal(fall_prior(ends / FRAMES_PER_S, unit.in_s))
-    return _table([_all_times(told(found, length, ends, DEPTHS_DB, 1.0, luck.weight) - luck.fall(length), logs, ends) for length in FALLS_S])
+    return _table(
+        [_all_times(told(found, length, ends, DEPTHS_DB, 1.0, by_chance.weights) - by_chance.fall(length, unit.in_s), logs, ends) for length in FALLS_S]
+    )
 
 
-def returns(found: Changes, unit: Unit, luck: Chance) -> Table:
+def returns(found: Changes, unit: Unit, by_chance: Luck) -> Table:
     """Every return that a unit may have, by the time at which it begins."""
     low = max(min((unit.in_s + unit.out_s) / 2, unit.out_s - 0.3), unit.out_s - _AFTER_S)
     starts = _frames(low, min(unit.latest_s, unit.out_s + _LATE_S))
     logs = _normal(return_prior(starts / FRAMES_PER_S, unit.out_s))
     rows = []
     for length in RETURNS_S:
-        out = told(found, length, starts + round(length * FRAMES_PER_S), DEPTHS_DB, -1.0, luck.weight) - luck.back(length)
+        out = told(found, length, starts + round(length * FRAMES_PER_S), DEPTHS_DB, -1.0, by_chance.weights) - by_chance.back(length, unit.out_s)
         rows.append(_all_times(out, logs, starts))
     return _table(rows)
 

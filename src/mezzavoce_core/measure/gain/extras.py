@@ -250,8 +250,8 @@ def _deepest_stray_db(search: Search) -> float:
 def _dips(search: Search, frames: NDArray[np.int64], length_s: float, depths_db: Floats) -> Iterator[Move]:
     """For every depth the falls that tell most together with the best return that follows soon enough; from frames that are 40 ms apart."""
     curve = search.curve
-    falls = told(curve.changes, length_s, frames, depths_db, 1.0, curve.weight)
-    backs = told(curve.changes, length_s, frames, depths_db, -1.0, curve.weight)
+    falls = told(curve.changes, length_s, frames, depths_db, 1.0, curve.luck.weights)
+    backs = told(curve.changes, length_s, frames, depths_db, -1.0, curve.luck.weights)
     nearest, farthest = max(2, round(length_s * FRAMES_PER_S / 2) + 2), round(_LONGEST_STRAY_S * FRAMES_PER_S / 2)
     for d, depth in enumerate(depths_db):
         reach = [backs[j + nearest : j + farthest, d] for j in range(len(frames))]

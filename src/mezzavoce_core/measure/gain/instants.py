@@ -10,22 +10,23 @@ import numpy as np
 
 from ...signal.spectrum import INSTANTS, INSTANTS_PER_S
 from ...units import Floats
-from .changes import DEGREES, FEWEST, Scale, compare, moving
+from .changes import DEGREES, Changes, Scale, compare_parts, moving
 from .loops import stepped
 from .moves import Move
+from .parts import Part
 
 _WIDTH = 2
 _LONGEST_S = 0.2
 """What takes longer hardly moves within 10 ms."""
-_DEAD_DB, _LEAST_OCTAVES = -105.0, 3
+_DEAD_DB = -105.0
 
 
 class Instants:
-    """What instants tell of edges, in levels ``(instants, octaves)`` in dB; ``use`` ``(frames of 20 ms,)`` is 0 where it is too quiet to tell anything."""
+    """What instants tell of edges, in levels ``(instants, octaves)`` in dB."""
 
-    def __init__(self, levels: Floats, spans: Sequence[tuple[float, float]], use: Floats) -> None:
-        """Of music with ``spans`` of speech, around which a gain may move."""
-        self._scale = _scale(levels, spans, use)
+    def __init__(self, levels: Floats, spans: Sequence[tuple[float, float]], found: Changes) -> None:
+        """Of music with ``spans`` of speech, around which a gain may move, and with what was ``found`` of its changes on longer scales."""
+        self._scale = _scale(levels, spans, found)
         self._known: dict[tuple[float, float, float], float] = {}
 
     def told(self, move: Move) -> float:
@@ -33,7 +34,7 @@ class Instants:
         return self._edge(move.fall_start_s, move.fall_end_s, -move.depth_db) + self._edge(move.return_start_s, move.return_end_s, move.depth_db)
 
     def _edge(self, start_s: float, end_s: float, rise_db: float) -> float:
-        if self._scale is None or end_s - start_s > _LONGEST_S:
+        if end_s - start_s > _LONGEST_S:
             return 0.0
         # The same edge is asked for with many others at the far end of the move.
         key = start_s, end_s, rise_db
@@ -43,13 +44,16 @@ class Instants:
         return self._known[key]
 
 
-def _scale(levels: Floats, spans: Sequence[tuple[float, float]], use: Floats) -> Scale | None:
-    used, count = np.flatnonzero(np.median(levels, axis=0) > _DEAD_DB), len(levels)
-    quiet = np.concatenate([[0], np.cumsum(np.repeat(use == 0, INSTANTS))])
+def _scale(levels: Floats, spans: Sequence[tuple[float, float]], found: Changes) -> Scale:
+    count = len(levels)
+    quiet = np.concatenate([[0], np.cumsum(np.repeat(found.use == 0, INSTANTS))])
     moves = moving(count, spans, INSTANTS_PER_S)
     before, after = np.maximum(np.arange(count) - _WIDTH, 0), np.minimum(np.arange(count) + _WIDTH, count)
     told = (after - before == 2 * _WIDTH) & (quiet[after] == quiet[before])
-    calm = told & (moves[after] == moves[before])
-    if calm.sum() < INSTANTS * FEWEST:
-        calm = told
-    return compare(levels, np.arange(count), used, _WIDTH, 1, told, calm) if calm.any() and len(used) >= _LEAST_OCTAVES else None
+    return compare_parts(levels, [_finer(part, levels) for part in found.parts], _WIDTH, 1, told, told & (moves[after] == moves[before]))
+
+
+def _finer(part: Part, levels: Floats) -> Part:
+    """The same part in instants, with the octaves that hold music there."""
+    first, last = part.first * INSTANTS, part.last * INSTANTS
+    return Part(first, last, np.flatnonzero(np.median(levels[first:last], axis=0) > _DEAD_DB))

@@ -8,8 +8,9 @@ from numpy.typing import NDArray
 
 from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats, db_to_power
-from .changes import heard
+from .changes import quiet_frames
 from .loops import BLOCK, KEPT, WINDOW_BLOCKS, alike, apart_by
+from .parts import Part
 
 _LENGTH, _MIDDLE = BLOCK * WINDOW_BLOCKS, BLOCK * (WINDOW_BLOCKS // 2)
 _LEAST_LAG = round(0.8 * FRAMES_PER_S)
@@ -39,19 +40,19 @@ class Pairs:
         return Pairs(*(np.concatenate([getattr(self, n), getattr(more, n)]) for n in ("one", "other", "offset_db", "scale_db")))
 
 
-def pairs(levels: Floats) -> Pairs:
+def pairs(levels: Floats, in_parts: Sequence[Part]) -> Pairs:
     """Pairs in levels ``(frames, bands)`` in dB: blocks in the middle of windows of 1 s that sound alike.
 
     Partners lie up to 150 s away, so that the work grows with the length alone.
     """
-    used, quiet = heard(levels)
+    used, quiet = _used(in_parts), quiet_frames(levels, in_parts)
     frames = len(levels)
     windows = max(0, frames // BLOCK - WINDOW_BLOCKS + 1)
     if not len(used) or windows < 2:
         none = np.zeros(0, dtype=np.int64)
         return Pairs(none, none, np.zeros(0), np.zeros(0))
     part = levels[:, used]
-    shapes = np.ascontiguousarray(part - part.mean(axis=1)[:, None], dtype=np.float32)
+    shapes = np.ascontiguousarray(_shapes(levels, in_parts)[:, used])
     quiet_blocks = quiet[: frames // BLOCK * BLOCK].reshape(-1, BLOCK).sum(axis=1).astype(np.int32)
     most = np.float32(_MOST_DB**2)
     distance = np.full((windows, KEPT), most, dtype=np.float32)
@@ -67,6 +68,21 @@ def pairs(levels: Floats) -> Pairs:
     return Pairs(one + _MIDDLE, other + _MIDDLE, offset, _SURE_DB + spread * (_PER_SPREAD + _PER_SQUARE * spread))
 
 
+def _used(in_parts: Sequence[Part]) -> NDArray[np.int64]:
+    """Bands that hold music in any part."""
+    return np.unique(np.concatenate([part.used for part in in_parts])) if in_parts else np.zeros(0, dtype=np.int64)
+
+
+def _shapes(levels: Floats, in_parts: Sequence[Part]) -> NDArray[np.float32]:
+    """Each frame apart from its level; 0 in bands that hold no music in a part, since a gain does not move them."""
+    shapes = np.zeros(levels.shape, dtype=np.float32)
+    for part in in_parts:
+        if len(part.used):
+            own = levels[part.first : part.last, part.used]
+            shapes[part.first : part.last, part.used] = own - own.mean(axis=1)[:, None]
+    return shapes
+
+
 def _power(levels: Floats) -> NDArray[np.float32]:
     """Powers of levels ``(frames, bands)`` in dB; piece by piece, since hours of music would fill the memory many times over."""
     power = np.empty(levels.shape, dtype=np.float32)
@@ -75,22 +91,21 @@ def _power(levels: Floats) -> NDArray[np.float32]:
     return power
 
 
-def neighbours(levels: Floats, spans: Sequence[tuple[float, float]]) -> Pairs:
+def neighbours(levels: Floats, spans: Sequence[tuple[float, float]], in_parts: Sequence[Part]) -> Pairs:
     """Blocks a few seconds apart, whatever they sound like: how far this music moves by itself in that time is learned where no gain moves.
 
     That is where both lie away from speech (``spans``), or both in the middle of one span.
     """
-    used, quiet = heard(levels)
-    starts = np.arange(0, len(levels) - BLOCK + 1, BLOCK)
-    if not len(used) or len(starts) < 2:
-        none = np.zeros(0, dtype=np.int64)
-        return Pairs(none, none, np.zeros(0), np.zeros(0))
-    sums = np.concatenate([[0.0], np.cumsum(levels[:, used].mean(axis=1), dtype=np.float64)])
-    silent = np.concatenate([[0], np.cumsum(quiet)])
-    level, still = (sums[starts + BLOCK] - sums[starts]) / BLOCK, silent[starts + BLOCK] - silent[starts] == 0
-    where = _where(len(levels), starts, spans)
-    found = [_apart(starts, level, still, where, round(lag * FRAMES_PER_S / BLOCK)) for lag in _LAGS_S]
-    return sum(found[1:], start=found[0])
+    quiet, none = quiet_frames(levels, in_parts), np.zeros(0, dtype=np.int64)
+    silent, found = np.concatenate([[0], np.cumsum(quiet)]), Pairs(none, none, np.zeros(0), np.zeros(0))
+    for part in (p for p in in_parts if len(p.used)):
+        starts = np.arange(part.first, part.last - BLOCK + 1, BLOCK)
+        sums = np.concatenate([[0.0], np.cumsum(levels[part.first : part.last, part.used].mean(axis=1), dtype=np.float64)])
+        level, still = (sums[starts - part.first + BLOCK] - sums[starts - part.first]) / BLOCK, silent[starts + BLOCK] == silent[starts]
+        where = _where(len(levels), starts, spans)
+        for lag in _LAGS_S:
+            found += _apart(starts, level, still, where, round(lag * FRAMES_PER_S / BLOCK))
+    return found
 
 
 def _where(frames: int, starts: NDArray[np.int64], spans: Sequence[tuple[float, float]]) -> NDArray[np.int64]:

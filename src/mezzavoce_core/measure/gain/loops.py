@@ -177,27 +177,28 @@ def edge_table(  # noqa: PLR0913, PLR0917
     ends: NDArray[np.int64],
     depths: Floats,
     degrees: float,
-    weight: float,
+    weights: Floats,
+    share: float,
     products: Floats,
     out: Floats,
 ) -> None:
-    """What a ramp tells on one scale is added to ``out`` ``(ends, depths)``.
+    """What a ramp tells on one scale is added to ``out`` ``(ends, depths)``; it weighs a ``share`` of ``weights`` ``(frames,)`` where it ends.
 
     ``template`` is how a ramp of 1 dB is seen there, from ``lead`` frames before its end on. ``products`` ``(depths,)`` is room to work in.
     """
-    half = -0.5 * (degrees + 1) * weight
     for e in range(len(ends)):
         begin = ends[e] - lead
+        half = -0.5 * (degrees + 1) * share * weights[min(ends[e], len(weights) - 1)]
         first, last = max(0, -(-begin // hop)), min(len(moved), -(-(begin + len(template)) // hop))
         for block in range(first, last, LOGARITHM_EVERY):
             products[:] = 1.0
             for k in range(block, min(last, block + LOGARITHM_EVERY)):
                 # Places that tell nothing have a factor of one.
                 unit, there = step[k] * template[k * hop - begin], moved[k]
-                share = 1.0 / (degrees + there * there)
+                scale = 1.0 / (degrees + there * there)
                 for d in range(len(depths)):
                     change = unit * depths[d]
-                    products[d] *= 1.0 + change * (change - 2.0 * there) * share
+                    products[d] *= 1.0 + change * (change - 2.0 * there) * scale
             for d in range(len(depths)):
                 out[e, d] += half * np.log(products[d])
 
@@ -222,17 +223,21 @@ def ramped(fall_start_s: float, fall_end_s: float, return_start_s: float, return
 
 @njit(cache=True, nogil=True)
 def changed(  # noqa: PLR0913, PLR0917
-    moved: Floats, step: Floats, width: int, hop: int, seen: Floats, sums: Floats, first: int, degrees: float, weight: float, answer: Floats
+    moved: Floats, step: Floats, width: int, hop: int, seen: Floats, sums: Floats, first: int, degrees: float, weights: Floats, answer: Floats
 ) -> float:
     """What a change of the gain curve tells on one scale. ``sums`` are running sums of the change in dB from frame ``first`` on.
 
     ``seen`` is what of the curve as it is can be seen at every place; ``answer`` gets what is added to it, from the first place that sees the change on.
+    ``weights`` ``(frames,)`` are the same all over a part of the programme.
     """
     count = len(sums) - 1
     begin = max(0, -(-(first - width) // hop))
     end = min(len(moved), (first + count + width) // hop + 1)
-    total, above, below = 0.0, 1.0, 1.0
+    told, total, above, below, weight = 0.0, 0.0, 1.0, 1.0, weights[min(begin * hop, len(weights) - 1)]
     for k in range(begin, end):
+        if weights[k * hop] != weight:
+            told += weight * (total + np.log(above) - np.log(below))
+            total, above, below, weight = 0.0, 1.0, 1.0, weights[k * hop]
         t = k * hop - first
         middle = sums[min(max(t, 0), count)]
         added = (sums[min(max(t + width, 0), count)] - 2 * middle + sums[min(max(t - width, 0), count)]) / width
@@ -244,8 +249,9 @@ def changed(  # noqa: PLR0913, PLR0917
         if above > 1e100 or below > 1e100:
             total += np.log(above) - np.log(below)
             above, below = 1.0, 1.0
-    told: float = -0.5 * (degrees + 1) * weight * (total + np.log(above) - np.log(below))
-    return told
+    told += weight * (total + np.log(above) - np.log(below))
+    nats: float = -0.5 * (degrees + 1) * hop / width * told
+    return nats
 
 
 @njit(cache=True, nogil=True)
