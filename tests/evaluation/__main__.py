@@ -4,64 +4,29 @@ import argparse
 import os
 import platform
 import sys
-from collections import Counter
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import numpy as np
-from scipy.stats import spearmanr
 
 from tests.evaluation import material
 from tests.evaluation.plans import HELD, TUNED, plans
 from tests.evaluation.scores import score
+from tests.evaluation.tables import by_music, figures
+
+_FIGURES = ("Figure (stems)", "To reach", "Found")
+_BY_MUSIC = ("Music", "Mixes", "Ducks found", "Depth (dB)", "Times (s)", "Planted faults found", "False findings on clean mixes, for ten minutes")
 
 
-def spread(values):
-    """Median and 90th percentile."""
-    return "none" if not len(values) else f"{np.median(values):.2f} / {np.percentile(values, 90):.2f}"
+def page(half, scores):
+    """What was found on one half."""
+    name = "Tuned on" if half == TUNED else "Held out"
+    return f"## {name}\n\n{_table(_FIGURES, figures(scores))}\n### {name}: by kind of music\n\n{_table(_BY_MUSIC, by_music(scores))}\n"
 
 
-def share(part, whole):
-    return "none" if not whole else f"{part / whole:.3f} ({part} of {whole})"
-
-
-def table(scores):
-    """The lines of the table."""
-    groups = {g: [s for s in scores if s.plan.group == g] for g in dict.fromkeys(s.plan.group for s in scores)}
-    hits, false, missed = (sum(s.speech[k] for s in scores) for k in range(3))
-    ducked = [s for s in scores if s.plan.group in ("alike", "differing", "clean")]
-    lines = [
-        ("speech, F1 over 100 ms frames, 100 ms collar", ".98", f"{2 * hits / (2 * hits + false + missed):.3f}"),
-        ("ratio of a passage, error median / 90th percentile (LU)", ".05 / .2", spread([e for s in scores for e in s.ratio_errors])),
-        ("ducks of 5 dB and more found", ".97", share(sum(s.found for s in ducked), sum(s.ducks for s in ducked))),
-    ]
-    for name, wanted in (("alike", ".08 / .8"), ("differing", "1 / 4")):
-        lines.append((f"duck depth, error (dB), ducks of one programme {name}", wanted, spread([e for s in groups.get(name, []) for e in s.depth_errors])))
-    lines.append(("the four times, error (s)", ".03 / .2", spread([e for s in ducked for e in s.time_errors])))
-    plain = groups.get("unducked", [])
-    lines.append(("false ducks on unducked music, share of passages", "1 %", share(sum(s.false_ducks for s in plain), sum(s.passages for s in plain))))
-    clean = groups.get("clean", []) + groups.get("alike", [])
-    others = Counter(k for s in clean for k in s.others)
-    lines.append(
-        ("false findings on clean mixes, for ten minutes", "1", f"{10 * sum(others.values()) / max(1e-9, sum(s.minutes for s in clean)):.1f} {dict(others)}")
-    )
-    followed = [each for s in scores for each in s.followed]
-    if followed:
-        library, whole, shared = zip(*followed, strict=True)
-        ranks = [f"{spearmanr(library, own).statistic:.3f} ({len(followed)} passages)" for own in (whole, shared)]
-        lines.append(("audibility ranks passages like pystoi (rank correlation)", ".9", ranks[0]))
-        lines.append(("the same over the bands up to 4 kHz, the only ones that pystoi hears", "-", ranks[1]))
-    kinds = dict.fromkeys(k for s in scores for k, _ in s.planted)
-    for kind in kinds:
-        found = [hit for s in scores for k, hit in s.planted if k == kind]
-        extra = Counter(o for s in groups.get(kind, []) for o in s.others)
-        lines.append((f"planted {kind} found", ".95", f"{share(sum(found), len(found))}; besides: {dict(extra) or 'nothing'}"))
-    return lines
-
-
-def page(half, lines):
-    rows = "\n".join(f"| {a} | {b} | {c} |" for a, b, c in lines)
-    return f"## {'Tuned on' if half == TUNED else 'Held out'}\n\n| Figure (stems) | To reach | Found |\n|---|---|---|\n{rows}\n"
+def _table(head, lines):
+    rows = [head, ["---"] * len(head), *lines]
+    return "".join(f"| {' | '.join(row)} |\n" for row in rows)
 
 
 def main():
@@ -88,9 +53,9 @@ def main():
                 scores.append(s)
                 if options.verbose:
                     print(s.plan.name, s.plan.track.path.stem, f"{s.found}/{s.ducks} false {s.false_ducks}", s.planted, s.others, flush=True)
-        part = page(half, table(scores))
+        part = page(half, scores)
         print(part, flush=True)
-        text += part + "\n"
+        text += part
     if options.write:
         options.write.write_text(text)
 

@@ -9,6 +9,7 @@ import shutil
 import subprocess
 import tempfile
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -24,6 +25,13 @@ _MUSIC = (
     ("droid", "freedroidrpg/data/sound/music", "*.ogg"),
     ("hold", "asterisk/moh", "*.wav"),
 )
+_COLLECTIONS = {
+    "clonk": "openclonk-data",
+    "horizons": "unknown-horizons",
+    "droid": "freedroidrpg-data",
+    "hold": "asterisk-moh-opsound-wav",
+    "composed": "the project's composer",
+}
 _VOICES = (
     ("english", "asterisk/sounds/en_US_f_Allison", "*.wav"),
     ("italian", "asterisk/sounds/it_IT_f_Menardi", "*.wav"),
@@ -65,6 +73,21 @@ def music():
 def composed():
     """Music that the project composes, as pieces of three minutes."""
     return [_written(key, tempo) for key, tempo in ((45, 84), (50, 100), (43, 72), (48, 112))]
+
+
+def collection(piece):
+    """Where a piece of music comes from, in words."""
+    return f"from {_COLLECTIONS[piece.kind]}"
+
+
+@cache
+def liveliness(piece):
+    """How far the level of a piece moves by itself: between its softer and its louder seconds (10th and 90th percentile)."""
+    x = sound(piece)
+    seconds = x[: len(x) // RATE * RATE].reshape(-1, 2 * RATE)
+    levels = 10 * np.log10(np.array([np.mean(s.astype(np.float64) ** 2) for s in seconds]) + 1e-12)
+    low, high = np.percentile(levels[levels > -90], [10, 90])
+    return "even: its seconds within 5 dB" if high - low < 5 else "moved: within 5 to 10 dB" if high - low < 10 else "wide: more than 10 dB"
 
 
 def effects():

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..ducks import OWN_DEPTH
+from .extras import heard
 from .moves import Move, mean_nats
 from .search import Search
 
@@ -118,12 +119,13 @@ def _told(search: Search, move: Move, ways: Iterator[tuple[Move, float]]) -> tup
 
 
 def _falls(search: Search, k: int, move: Move, family: Family) -> Iterator[tuple[Move, float]]:
+    """Those of a family that have room; an unusual one is only claimed where the music sounds around it, since silence says nothing."""
     assert move.serves is not None
     before = max((o.return_end_s for o in search.moves[:k] if o is not None), default=0.0)
     clear_from = before - _TOUCH_S if family is USUAL_FALLS or not before else before + _UP_S
     for after, length, weight in family.edges(search.shared.fall_s, search.shared.own_share):
         end = move.serves[0] + after
-        if end - length >= clear_from and end <= move.return_start_s - _SHORTEST_HOLD_S:
+        if end - length >= clear_from and end <= move.return_start_s - _SHORTEST_HOLD_S and (family is USUAL_FALLS or heard(search, end - length, end)):
             yield replace(move, fall_start_s=end - length, fall_end_s=end), weight
 
 
@@ -133,5 +135,5 @@ def _returns(search: Search, k: int, move: Move, family: Family) -> Iterator[tup
     clear_to = search.curve.duration_s if after is None else after + _TOUCH_S if family is USUAL_RETURNS else after - _UP_S
     for behind, length, weight in family.edges(search.shared.return_s, search.shared.own_share):
         begin = move.serves[1] + behind
-        if begin + length <= clear_to and begin >= move.fall_end_s + _SHORTEST_HOLD_S:
+        if begin + length <= clear_to and begin >= move.fall_end_s + _SHORTEST_HOLD_S and (family is USUAL_RETURNS or heard(search, begin, begin + length)):
             yield replace(move, return_start_s=begin, return_end_s=begin + length), weight

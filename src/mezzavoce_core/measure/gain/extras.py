@@ -13,7 +13,8 @@ from .edges import told
 from .moves import Move, Unit, mean_nats
 from .search import Search, shifted
 
-JOINED_NATS = 2.0
+JOINED_NATS, HELD_LONG_NATS = 2.0, 6.0
+"""From here on two moves are one, and where that holds the music down over a long pause, which is a fault."""
 SHORT_PAUSE_S = 1.4
 _TOUCHING_S = 0.1
 _SIMPLER_NATS = 3.0
@@ -56,12 +57,12 @@ def join(search: Search) -> list[tuple[Move, float]]:
         touching = other.fall_start_s - one.return_end_s <= _TOUCHING_S
         simpler = search.prior(whole) - search.prior(one) - search.prior(other) if touching else 0.0
         worth = search.curve.worth([one, other], [best]) + simpler
-        come, between = [best], None
-        if worth < JOINED_NATS and other.serves[0] - one.serves[1] <= SHORT_PAUSE_S:
+        come, between, least = [best], None, _least_nats(one.serves[1], other.serves[0])
+        if worth < least and other.serves[0] - one.serves[1] <= SHORT_PAUSE_S:
             let_up = _rises(one.serves[1], other.serves[0], best.depth_db)
             between = max(((search.curve.worth([one, other], [best, r]), r) for r in let_up), key=lambda way: way[0], default=None)
             come = [best] if between is None else [best, between[1]]
-        if worth < JOINED_NATS and (between is None or between[0] < -_SIMPLER_NATS):
+        if worth < least and (between is None or between[0] < -_SIMPLER_NATS):
             k = later
             continue
         search.curve.exchange([one, other], come)
@@ -71,20 +72,25 @@ def join(search: Search) -> list[tuple[Move, float]]:
     return rises
 
 
+def _least_nats(from_s: float, to_s: float) -> float:
+    return HELD_LONG_NATS if to_s - from_s > _HELD_LONG_S else JOINED_NATS
+
+
 def reach(search: Search) -> None:
     """A move reaches over the pause to the speech beside its own, where none was found and the music does not come up between them."""
     for k in range(len(search.moves)):
         for beside in (k - 1, k + 1):
             if not 0 <= beside < len(search.moves) or search.moves[beside] is not None:
                 continue
-            move = search.moves[k]
-            if move is None:
+            move, unit = search.moves[k], search.units[beside]
+            if move is None or move.serves is None:
                 break
             before, after = search.room(min(k, beside)), search.room(max(k, beside))
-            ways = [m for m in _reaching(search, move, search.units[beside]) if before[0] <= m.fall_start_s and m.return_end_s <= after[1]]
+            ways = [m for m in _reaching(search, move, unit) if before[0] <= m.fall_start_s and m.return_end_s <= after[1]]
             base = search.prior(move)
             best = max(((search.curve.worth([move], [m]) + search.prior(m) - base, m) for m in ways), key=lambda way: way[0], default=None)
-            if best is not None and best[0] >= JOINED_NATS:
+            between = (unit.out_s, move.serves[0]) if beside < k else (move.serves[1], unit.in_s)
+            if best is not None and best[0] >= _least_nats(*between):
                 search.curve.exchange([move], [best[1]])
                 search.moves[k] = best[1]
                 search.refine(k)
@@ -237,7 +243,7 @@ def _stray(search: Search, from_s: float, to_s: float) -> tuple[Move, float] | N
         worth, move = better
     # An edge that lies in silence costs nothing and says nothing.
     edges = ((move.fall_start_s, move.fall_end_s), (move.return_start_s, move.return_end_s))
-    surely = worth - curve.by_chance(move) if all(_heard(search, *edge) for edge in edges) else 0.0
+    surely = worth - curve.by_chance(move) if all(heard(search, *edge) for edge in edges) else 0.0
     return (move, surely) if surely >= STRAY_NATS and move.depth_db <= _deepest_stray_db(search) else None
 
 
@@ -266,6 +272,7 @@ def _inside(move: Move, from_s: float, to_s: float) -> bool:
     return from_s <= move.fall_start_s and move.return_end_s <= to_s and move.return_start_s - move.fall_end_s > _SHORTEST_STRAY_S
 
 
-def _heard(search: Search, from_s: float, to_s: float) -> bool:
+def heard(search: Search, from_s: float, to_s: float) -> bool:
+    """Whether the music can be told from before an edge to after it."""
     use = search.curve.changes.use[max(0, round((from_s - _GUARD_S / 2) * FRAMES_PER_S)) : round((to_s + _GUARD_S) * FRAMES_PER_S)]
     return bool(use.mean() >= _HEARD_SHARE) if len(use) else False

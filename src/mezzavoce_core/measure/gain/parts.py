@@ -17,7 +17,7 @@ _UNDER_LOUDEST_DB = 65.0
 _BLOCK = round(2.4 * FRAMES_PER_S)
 _SHORTEST, _LONGEST = 20, 240
 """Of a part, in blocks of 2.4 s: enough to learn from, and so many at most that the search grows with the length alone."""
-_PART_COSTS = 120.0
+_PART_COSTS = 400.0
 """Squared dB times blocks by which a part has to be explained better than as one with its neighbour."""
 _SHALLOW_DB = 40.0
 
