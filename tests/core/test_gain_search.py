@@ -7,7 +7,7 @@ from types import SimpleNamespace
 import numpy as np
 
 from mezzavoce_core.measure.gain import claims
-from mezzavoce_core.measure.gain.changes import DEGREES, SCALES, changes
+from mezzavoce_core.measure.gain.changes import DEGREES, SCALES, Changes, changes
 from mezzavoce_core.measure.gain.curve import PAIR_WEIGHT, Curve
 from mezzavoce_core.measure.gain.edges import template, told
 from mezzavoce_core.measure.gain.extras import reach
@@ -15,11 +15,17 @@ from mezzavoce_core.measure.gain.instants import Instants
 from mezzavoce_core.measure.gain.likeness import Pairs, pairs
 from mezzavoce_core.measure.gain.loops import agreed, apart_by, stepped
 from mezzavoce_core.measure.gain.moves import Move, Shared, Unit
+from mezzavoce_core.measure.gain.parts import Part, parts
 from mezzavoce_core.measure.gain.search import Search
 from mezzavoce_core.measure.gain.starts import Start
 from mezzavoce_core.signal.spectrum import FLOOR_DB, FRAMES_PER_S, OCTAVES, instants, whole
 from tests.core.test_music_gain import THREE, THREE_DUCKS, again, levels, song
 from tests.signals import RATE, levels_of
+
+
+def alike(found):
+    """Pairs in levels with all their columns."""
+    return pairs(whole(found), parts(whole(found)))
 
 
 class EvidenceTest(unittest.TestCase):
@@ -69,7 +75,7 @@ class EvidenceTest(unittest.TestCase):
         self.assertLess(np.abs(by_width).max(), -by_gain.min() * 2 / 3)
 
     def test_like_places_tell_the_difference_in_gain(self):
-        found = pairs(whole(levels([(29.99, 0), (30.0, -6)])))
+        found = alike(levels([(29.99, 0), (30.0, -6)]))
         near = found.scale_db < 0.355
         across = near & (found.one + 10 < 1500) & (found.other > 1500)
         self.assertGreater(across.sum(), 5)
@@ -111,7 +117,7 @@ class InstantsTest(unittest.TestCase):
     def test_a_step_is_told_from_a_short_ramp_and_found_to_the_instant(self):
         for length in (0.015, 0.15):
             heard = levels([(30.0 - length, 0), (30.0, -7), (36.0, -7), (36.5, 0)])
-            known = Instants(instants(heard), [], changes(heard, []).use)
+            known = Instants(instants(heard), [], changes(heard, []))
             ways = [Move(30.0 + off - length, 30.0 + off, 36.0, 36.5, 7.0) for length in (0.015, 0.15) for off in (-0.03, -0.01, 0.0, 0.01, 0.03)]
             told = {(round(w.fall_s, 3), round(w.fall_end_s - 30.0, 2)): known.told(w) for w in ways}
             self.assertEqual(max(told, key=told.get), (length, 0.0), told)
@@ -120,15 +126,15 @@ class InstantsTest(unittest.TestCase):
 
     def test_steps_are_where_none_is_expected_by_chance_only(self):
         heard = levels()
-        known = Instants(instants(heard), [], changes(heard, []).use)
+        known = Instants(instants(heard), [], changes(heard, []))
         told = [known.told(Move(t - 0.015, t, t + 3.0, t + 4.0, 7.0)) for t in np.arange(5.0, 50.0, 0.02)]
         self.assertLess(np.mean(np.array(told) > 0), 0.02)
 
     def test_what_takes_long_and_what_cannot_be_heard_tells_nothing(self):
         heard = levels([(30.0, 0), (30.015, -7), (36.0, -7), (36.5, 0)])
-        known = Instants(instants(heard), [], changes(heard, []).use)
+        known = Instants(instants(heard), [], changes(heard, []))
         self.assertEqual(known.told(Move(29.5, 30.0, 36.0, 36.5, 7.0)), 0.0)
-        deaf = Instants(np.full((1000, OCTAVES), FLOOR_DB, dtype=np.float32), [], np.zeros(250))
+        deaf = Instants(np.full((1000, OCTAVES), FLOOR_DB, dtype=np.float32), [], Changes((), np.zeros(250), (Part(0, 250, np.arange(48)),)))
         self.assertEqual(deaf.told(Move(1.0, 1.015, 3.0, 3.015, 7.0)), 0.0)
 
     def test_the_loop_against_its_definition(self):
@@ -145,18 +151,31 @@ class InstantsTest(unittest.TestCase):
     def test_the_curve_asks_for_ways_of_a_move_and_not_whether_there_is_one(self):
         heard = levels([(30.0, 0), (30.015, -7), (36.0, -7), (36.5, 0)])
         found = changes(heard, [])
-        known = Instants(instants(heard), [], found.use)
-        with_them, without = Curve(found, pairs(whole(heard)), [], known), Curve(found, pairs(whole(heard)))
+        known = Instants(instants(heard), [], found)
+        with_them, without = Curve(found, alike(heard), [], known), Curve(found, alike(heard))
         one, other = Move(30.0, 30.015, 36.0, 36.5, 7.0), Move(29.85, 30.0, 36.0, 36.5, 7.0)
         self.assertEqual(with_them.worth([], [one]), without.worth([], [one]))
         self.assertAlmostEqual(with_them.worth([other], [one]) - without.worth([other], [one]), known.told(one) - known.told(other))
 
 
 class ClaimsTest(unittest.TestCase):
+    def test_silence_tells_nothing_unusual(self):
+        """Where the music rests, a fall may be anywhere; only the usual one is taken for granted."""
+        move, resting = Move(9.3, 9.9, 14.2, 14.9, 8.0, (10.0, 14.0)), np.ones(1500)
+        resting[300:600] = 0
+        search = SimpleNamespace(moves=[move], shared=Shared(8.0, 0.6, 0.7), curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(use=resting)))
+        for families, ways in (((claims.USUAL_FALLS, *claims.FALLS), claims._falls), ((claims.USUAL_RETURNS, *claims.RETURNS), claims._returns)):
+            for family in families:
+                found = list(ways(search, 0, move, family))
+                silent = ways is claims._falls and family.name in {"late", "early", "fall-abrupt", "fall-slow"}
+                self.assertEqual(bool(found), not silent, family.name)
+
     def test_beside_what_is_unusual_the_music_is_up(self):
         """A return and a fall that touch may be usual ones; neither is claimed to be quick or early."""
         first, second = (Move(t - 0.7, t - 0.1, t + 4.2, t + 4.9, 8.0, (t, t + 4.0)) for t in (10.0, 15.7))
-        search = SimpleNamespace(moves=[first, second], shared=Shared(8.0, 0.6, 0.7), curve=SimpleNamespace(duration_s=30.0))
+        search = SimpleNamespace(
+            moves=[first, second], shared=Shared(8.0, 0.6, 0.7), curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(use=np.ones(1500)))
+        )
         for family in (claims.USUAL_FALLS, *claims.FALLS):
             starts = [m.fall_start_s for m, _ in claims._falls(search, 1, second, family)]
             least = 14.9 - 0.05 if family is claims.USUAL_FALLS else 14.9 + 0.3
@@ -193,7 +212,7 @@ class CurveTest(unittest.TestCase):
             )
             left = scale.moved - scale.step * seen
             logs = np.log((DEGREES + left**2) / (DEGREES + scale.moved**2))
-            total -= 0.5 * (DEGREES + 1) * self.curve.weight * scale.hop / scale.width * logs[scale.step > 0].sum()
+            total -= 0.5 * (DEGREES + 1) * self.curve.luck.weights[0] * scale.hop / scale.width * logs[scale.step > 0].sum()
         return total
 
     def test_worth_is_what_the_scales_tell(self):
@@ -225,8 +244,8 @@ class CurveTest(unittest.TestCase):
     def test_the_table_of_edges_agrees_with_the_curve(self):
         """Far from each other a fall and a return tell together what the move that they make tells."""
         move, end = Move(9.3, 9.8, 16.3, 17.0, 10.0), round(9.8 * FRAMES_PER_S)
-        fall = told(self.found, 0.5, np.array([end]), np.array([10.0]), 1.0, self.curve.weight)[0, 0]
-        back = told(self.found, 0.7, np.array([round(17.0 * FRAMES_PER_S)]), np.array([10.0]), -1.0, self.curve.weight)[0, 0]
+        fall = told(self.found, 0.5, np.array([end]), np.array([10.0]), 1.0, self.curve.luck.weights)[0, 0]
+        back = told(self.found, 0.7, np.array([round(17.0 * FRAMES_PER_S)]), np.array([10.0]), -1.0, self.curve.luck.weights)[0, 0]
         self.assertAlmostEqual(fall + back, self.curve.worth([], [move]), delta=0.05 * self.curve.worth([], [move]))
 
 
@@ -238,7 +257,7 @@ class AgreeTest(unittest.TestCase):
 
     def search(self, moves, shared):
         found = levels([p for k in range(3) for p in again(self.DRAWN, 16 * k)])
-        curve = Curve(changes(found, THREE), pairs(whole(found)), THREE)
+        curve = Curve(changes(found, THREE), alike(found), THREE)
         return Search(curve, Start(0.0, shared, tuple(Unit(a, b, a - 4.0, b + 4.0) for a, b in THREE), moves))
 
     def test_lengths_that_all_have(self):
@@ -267,7 +286,7 @@ class ReachTest(unittest.TestCase):
 
     def reached(self, points, moves):
         found = levels(points)
-        curve = Curve(changes(found, self.SPEECH), pairs(whole(found)), self.SPEECH)
+        curve = Curve(changes(found, self.SPEECH), alike(found), self.SPEECH)
         units = tuple(Unit(a, b, max(0.0, a - 3), b + 3) for a, b in self.SPEECH)
         search = Search(curve, Start(0.0, Shared(10.0, 0.5, 0.7), units, moves))
         reach(search)

@@ -10,7 +10,7 @@ from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats, db_to_power
 from .changes import quiet_frames
 from .loops import BLOCK, KEPT, WINDOW_BLOCKS, alike, apart_by
-from .parts import Part
+from .parts import Part, used
 
 _LENGTH, _MIDDLE = BLOCK * WINDOW_BLOCKS, BLOCK * (WINDOW_BLOCKS // 2)
 _LEAST_LAG = round(0.8 * FRAMES_PER_S)
@@ -45,14 +45,15 @@ def pairs(levels: Floats, in_parts: Sequence[Part]) -> Pairs:
 
     Partners lie up to 150 s away, so that the work grows with the length alone.
     """
-    used, quiet = _used(in_parts), quiet_frames(levels, in_parts)
+    heard, quiet = used(levels), quiet_frames(levels, in_parts)
     frames = len(levels)
     windows = max(0, frames // BLOCK - WINDOW_BLOCKS + 1)
-    if not len(used) or windows < 2:
+    if not len(heard) or windows < 2:
         none = np.zeros(0, dtype=np.int64)
         return Pairs(none, none, np.zeros(0), np.zeros(0))
-    part = levels[:, used]
-    shapes = np.ascontiguousarray(_shapes(levels, in_parts)[:, used])
+    # Over the bands of the whole programme, so that one part can be compared with another.
+    part = levels[:, heard]
+    shapes = np.ascontiguousarray(part - part.mean(axis=1)[:, None], dtype=np.float32)
     quiet_blocks = quiet[: frames // BLOCK * BLOCK].reshape(-1, BLOCK).sum(axis=1).astype(np.int32)
     most = np.float32(_MOST_DB**2)
     distance = np.full((windows, KEPT), most, dtype=np.float32)
@@ -66,21 +67,6 @@ def pairs(levels: Floats, in_parts: Sequence[Part]) -> Pairs:
     offset, spread = np.empty(len(one)), np.empty(len(one))
     apart_by(_power(part), one, other, _LOUD_DB, np.empty((7, part.shape[1])), offset, spread)
     return Pairs(one + _MIDDLE, other + _MIDDLE, offset, _SURE_DB + spread * (_PER_SPREAD + _PER_SQUARE * spread))
-
-
-def _used(in_parts: Sequence[Part]) -> NDArray[np.int64]:
-    """Bands that hold music in any part."""
-    return np.unique(np.concatenate([part.used for part in in_parts])) if in_parts else np.zeros(0, dtype=np.int64)
-
-
-def _shapes(levels: Floats, in_parts: Sequence[Part]) -> NDArray[np.float32]:
-    """Each frame apart from its level; 0 in bands that hold no music in a part, since a gain does not move them."""
-    shapes = np.zeros(levels.shape, dtype=np.float32)
-    for part in in_parts:
-        if len(part.used):
-            own = levels[part.first : part.last, part.used]
-            shapes[part.first : part.last, part.used] = own - own.mean(axis=1)[:, None]
-    return shapes
 
 
 def _power(levels: Floats) -> NDArray[np.float32]:
