@@ -15,7 +15,7 @@ from mezzavoce_core.measure.gain.instants import Instants
 from mezzavoce_core.measure.gain.likeness import Pairs, pairs
 from mezzavoce_core.measure.gain.loops import agreed, apart_by, stepped
 from mezzavoce_core.measure.gain.moves import Move, Shared, Unit
-from mezzavoce_core.measure.gain.parts import Part, parts
+from mezzavoce_core.measure.gain.parts import Part
 from mezzavoce_core.measure.gain.search import Search
 from mezzavoce_core.measure.gain.starts import Start
 from mezzavoce_core.signal.spectrum import FLOOR_DB, FRAMES_PER_S, OCTAVES, instants, whole
@@ -25,7 +25,7 @@ from tests.signals import RATE, levels_of
 
 def alike(found):
     """Pairs in levels with all their columns."""
-    return pairs(whole(found), parts(whole(found)))
+    return pairs(whole(found), changes(found, []))
 
 
 class EvidenceTest(unittest.TestCase):

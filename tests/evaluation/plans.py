@@ -62,15 +62,19 @@ def plans(half, scale=1.0):
             # Kinds take turns, so that all of them come as often.
             kinds = [_ALL_FAULTS[(5 * k + j) % len(_ALL_FAULTS)] for j in range(min(len(_ALL_FAULTS), round(length_min * 0.85)))]
             around = [tracks[(step * number + j) % len(tracks)] for j in range(1, 2 + length_min // 2)]
-            add(
+            plan = Plan(
+                f"{group} {k}",
                 group,
-                1 / scale,
+                1000 * len(group) + 2 * number + half,
                 seconds=60.0 * length_min,
-                with_effects=True,
-                more_tracks=(material.composed()[half::2][k % 2], *around),
-                faults=tuple(kinds) if group == LONG else (),
-                depth_db=(9.0, 13.0),
+                voice=voices[number % len(voices)],
                 second_voice=voices[(number + 3) % len(voices)] if k % 2 else None,
+                track=tracks[(step * number) % len(tracks)],
+                more_tracks=(material.composed()[half::2][k % 2], *around),
+                depth_db=(9.0, 13.0),
                 room_db=-38.0 if k % 3 == 1 else None,
+                with_effects=True,
+                faults=tuple(kinds) if group == LONG else (),
             )
+            found.append(plan)
     return found

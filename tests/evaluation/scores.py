@@ -10,6 +10,7 @@ from mezzavoce_core.judge.spec import Limits, Spec
 from mezzavoce_core.measure.audibility import WEIGHTS, band_audibility
 from mezzavoce_core.measure.loudness import block_mean, mean_lufs
 from mezzavoce_core.measure.measurement import Measurement, StemLevels
+from tests.evaluation.cues import JUMP
 from tests.evaluation.mixes import RATE, make
 from tests.evaluation.plans import RATIOS
 from tests.signals import info, levels_of
@@ -139,5 +140,7 @@ def _findings(scored, mix, findings):
     for fault in mix.faults:
         hit = next((f for f in findings if f.kind == fault.kind and f.in_s < fault.out_s + NEAR_S and fault.in_s - NEAR_S < f.out_s), None)
         scored.planted.append((fault.kind, hit is not None))
-        used |= {id(f) for f in findings if f.in_s < fault.out_s + NEAR_S and fault.in_s - NEAR_S < f.out_s}
+        # A whole cue that stands off from the others explains nothing else that is found in it.
+        near = (f for f in findings if f.in_s < fault.out_s + NEAR_S and fault.in_s - NEAR_S < f.out_s)
+        used |= {id(f) for f in near if fault.kind != JUMP or f.kind == JUMP}
     scored.others = [f.kind for f in findings if id(f) not in used]

@@ -46,7 +46,7 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
     if found is None:
         return MusicGain((), 0.0)
     together = whole(levels_db)
-    likeness = pairs(together, found.parts) + neighbours(together, spans, found.parts)
+    likeness = pairs(together, found) + neighbours(together, spans, found)
     curve = Curve(found, likeness, spans, Instants(instants(levels_db), spans, found))
     edges = Edges(curve)
     best = max((start(curve, _units(speech, bridge, duration_s), edges) for bridge in _BRIDGES_S), key=lambda s: s.worth)

@@ -56,14 +56,14 @@ class Scale:
 
 @dataclass(frozen=True)
 class Changes:
-    """All scales of a piece of music; ``use`` (frames,) is 0 where it is too quiet to tell anything; ``parts`` have a character of their own."""
+    """All scales of the music of a programme; ``use`` (frames,) is 0 where it is too quiet to tell anything; ``parts`` have a character of their own."""
 
     scales: tuple[Scale, ...]
     use: Floats
     parts: tuple[Part, ...]
 
 
-def quiet_frames(levels: Floats, in_parts: Sequence[Part]) -> NDArray[np.bool_]:
+def _quiet_frames(levels: Floats, in_parts: Sequence[Part]) -> NDArray[np.bool_]:
     """Which frames of levels ``(frames, bands)`` in dB are too quiet to tell anything; in parts without music all are."""
     quiet, level = np.ones(len(levels), dtype=np.bool_), np.full(len(levels), FLOOR_DB)
     for part in in_parts:
@@ -100,7 +100,7 @@ def changes(levels: Floats, spans: Sequence[tuple[float, float]]) -> Changes | N
     """From levels ``(frames, columns)`` in dB, and spans of speech (seconds); None where there is next to no music."""
     together, each = whole(levels), bands(levels)
     in_parts = parts(together)
-    quiet = quiet_frames(together, in_parts)
+    quiet = _quiet_frames(together, in_parts)
     heard = [replace(part, used=used(each[part.first : part.last])) for part in in_parts]
     if not any(len(part.used) >= _LEAST_BANDS for part in heard) or (~quiet).sum() < 2 * FRAMES_PER_S:
         return None

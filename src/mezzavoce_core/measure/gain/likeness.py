@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 
 from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats, db_to_power
-from .changes import quiet_frames
+from .changes import Changes
 from .loops import BLOCK, KEPT, WINDOW_BLOCKS, alike, apart_by
-from .parts import Part, used
+from .parts import used
 
 _LENGTH, _MIDDLE = BLOCK * WINDOW_BLOCKS, BLOCK * (WINDOW_BLOCKS // 2)
 _LEAST_LAG = round(0.8 * FRAMES_PER_S)
@@ -40,12 +40,12 @@ class Pairs:
         return Pairs(*(np.concatenate([getattr(self, n), getattr(more, n)]) for n in ("one", "other", "offset_db", "scale_db")))
 
 
-def pairs(levels: Floats, in_parts: Sequence[Part]) -> Pairs:
-    """Pairs in levels ``(frames, bands)`` in dB: blocks in the middle of windows of 1 s that sound alike.
+def pairs(levels: Floats, found: Changes) -> Pairs:
+    """Pairs in levels ``(frames, bands)`` in dB, of which ``found`` are the changes: blocks in the middle of windows of 1 s that sound alike.
 
     Partners lie up to 150 s away, so that the work grows with the length alone.
     """
-    heard, quiet = used(levels), quiet_frames(levels, in_parts)
+    heard, quiet = used(levels), found.use == 0
     frames = len(levels)
     windows = max(0, frames // BLOCK - WINDOW_BLOCKS + 1)
     if not len(heard) or windows < 2:
@@ -77,21 +77,21 @@ def _power(levels: Floats) -> NDArray[np.float32]:
     return power
 
 
-def neighbours(levels: Floats, spans: Sequence[tuple[float, float]], in_parts: Sequence[Part]) -> Pairs:
+def neighbours(levels: Floats, spans: Sequence[tuple[float, float]], found: Changes) -> Pairs:
     """Blocks a few seconds apart, whatever they sound like: how far this music moves by itself in that time is learned where no gain moves.
 
     That is where both lie away from speech (``spans``), or both in the middle of one span.
     """
-    quiet, none = quiet_frames(levels, in_parts), np.zeros(0, dtype=np.int64)
-    silent, found = np.concatenate([[0], np.cumsum(quiet)]), Pairs(none, none, np.zeros(0), np.zeros(0))
-    for part in (p for p in in_parts if len(p.used)):
+    none, silent = np.zeros(0, dtype=np.int64), np.concatenate([[0], np.cumsum(found.use == 0)])
+    apart = Pairs(none, none, np.zeros(0), np.zeros(0))
+    for part in (p for p in found.parts if len(p.used)):
         starts = np.arange(part.first, part.last - BLOCK + 1, BLOCK)
         sums = np.concatenate([[0.0], np.cumsum(levels[part.first : part.last, part.used].mean(axis=1), dtype=np.float64)])
         level, still = (sums[starts - part.first + BLOCK] - sums[starts - part.first]) / BLOCK, silent[starts + BLOCK] == silent[starts]
         where = _where(len(levels), starts, spans)
         for lag in _LAGS_S:
-            found += _apart(starts, level, still, where, round(lag * FRAMES_PER_S / BLOCK))
-    return found
+            apart += _apart(starts, level, still, where, round(lag * FRAMES_PER_S / BLOCK))
+    return apart
 
 
 def _where(frames: int, starts: NDArray[np.int64], spans: Sequence[tuple[float, float]]) -> NDArray[np.int64]:
