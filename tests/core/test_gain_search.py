@@ -223,6 +223,13 @@ class CurveTest(unittest.TestCase):
         self.curve.exchange([], [other])
         self.assertAlmostEqual(self.curve.worth([one], []), self.told([other]) - self.told([one, other]), places=6)
 
+    def test_an_edge_put_elsewhere_is_worth_the_same_as_the_whole_move(self):
+        one = Move(9.3, 9.8, 16.3, 17.0, 10.0)
+        self.curve.exchange([], [one])
+        for other in (replace(one, return_start_s=16.0, return_end_s=16.4), replace(one, fall_end_s=9.6), replace(one, depth_db=7.0)):
+            self.assertAlmostEqual(self.curve.worth([one], [other]), self.told([other]) - self.told([one]), places=6)
+        self.assertEqual(self.curve.worth([one], [one]), 0.0)
+
     def test_pairs_tell_how_far_the_curve_explains_their_levels(self):
         # One block under the move and one beside it, two beside it, and one on its fall, where it is lowered by its mean.
         one, other, offset, scale = np.array([600, 50, 470]), np.array([1100, 1200, 1300]), np.array([-9.0, 0.5, -6.0]), np.array([0.5, 1.0, 2.0])

@@ -1,5 +1,7 @@
 """What a single fall or return would tell, at every time, for every length and depth: where the search begins."""
 
+import math
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -23,6 +25,7 @@ _CALIBRATED_AT = 1.5
 _CALIBRATED_SHARE = 97
 _AWAY_S = 1.5
 _CHANCE_LENGTHS_S, _CHANCE_DEPTHS_DB = (0.03, 0.1, 0.3, 0.75, 1.3), np.array([4.0, 8.0, 13.0])
+_CHANCE_LOGS = tuple(math.log(length) for length in _CHANCE_LENGTHS_S)
 _CHANCE_SHARE, _EXPECTED, _MOST_SURPRISING = 99, 2.0, 4.0
 _FEWEST = 40
 _LEAST_WEIGHT = 0.1
@@ -54,35 +57,39 @@ def told(found: Changes, length_s: float, ends: NDArray[np.int64], depths_db: Fl
 
 @dataclass(frozen=True)
 class Chance:
-    """What a part of the music tells of falls and returns where there are none: the weight of changes, and nats by chance ``(lengths,)`` for either."""
+    """What a part of the music tells of falls and returns where there are none: the weight of changes, and nats by chance, one for each length of either."""
 
     weight: float
-    falls: Floats
-    returns: Floats
+    falls: tuple[float, ...]
+    returns: tuple[float, ...]
 
 
 @dataclass(frozen=True)
 class Luck:
-    """Chance in each part of a programme; ``begins`` ``(parts,)`` are their first frames, ``weights`` ``(frames,)`` those of changes."""
+    """Chance in each part of a programme; ``begins_s`` are the seconds at which they begin, ``weights`` ``(frames,)`` those of changes."""
 
-    begins: NDArray[np.int64]
+    begins_s: tuple[float, ...]
     parts: tuple[Chance, ...]
     weights: Floats
 
     def fall(self, length_s: float, at_s: float) -> float:
         """Nats that a fall of a length has by chance at some time."""
-        return self._nats(length_s, self._part(at_s).falls)
+        return _at_length(length_s, self._part(at_s).falls)
 
     def back(self, length_s: float, at_s: float) -> float:
         """Nats that a return of a length has by chance at some time."""
-        return self._nats(length_s, self._part(at_s).returns)
+        return _at_length(length_s, self._part(at_s).returns)
 
     def _part(self, at_s: float) -> Chance:
-        return self.parts[max(0, int(np.searchsorted(self.begins, at_s * FRAMES_PER_S, side="right")) - 1)]
+        return self.parts[max(0, bisect_right(self.begins_s, at_s) - 1)]
 
-    @staticmethod
-    def _nats(length_s: float, nats: Floats) -> float:
-        return float(np.interp(np.log(length_s), np.log(_CHANCE_LENGTHS_S), nats))
+
+def _at_length(length_s: float, nats: tuple[float, ...]) -> float:
+    """Between those of the lengths that were looked at, by the logarithm of the length."""
+    log = min(max(math.log(length_s), _CHANCE_LOGS[0]), _CHANCE_LOGS[-1])
+    k = max(1, bisect_right(_CHANCE_LOGS, log, hi=len(_CHANCE_LOGS) - 1))
+    share = (log - _CHANCE_LOGS[k - 1]) / (_CHANCE_LOGS[k] - _CHANCE_LOGS[k - 1])
+    return nats[k - 1] + share * (nats[k] - nats[k - 1])
 
 
 def luck(found: Changes, spans: Sequence[tuple[float, float]]) -> Luck:
@@ -92,18 +99,19 @@ def luck(found: Changes, spans: Sequence[tuple[float, float]]) -> Luck:
     ends = ends[np.abs(ends[:, None] / FRAMES_PER_S - places[None, :]).min(axis=1, initial=np.inf) > _AWAY_S]
     in_parts = [_chance(found, ends[(ends >= part.first) & (ends < part.last)]) for part in found.parts]
     weights = np.repeat([c.weight for c in in_parts], [part.last - part.first for part in found.parts])
-    return Luck(np.array([part.first for part in found.parts]), tuple(in_parts), weights)
+    return Luck(tuple(part.first / FRAMES_PER_S for part in found.parts), tuple(in_parts), weights)
 
 
 def _chance(found: Changes, ends: NDArray[np.int64]) -> Chance:
     if len(ends) < _FEWEST:
-        return Chance(WEIGHT, *np.zeros((2, len(_CHANCE_LENGTHS_S))))
+        nothing = (0.0,) * len(_CHANCE_LENGTHS_S)
+        return Chance(WEIGHT, nothing, nothing)
     weights = np.full(len(found.use), WEIGHT)
     nats = np.array([[told(found, length, ends, _CHANCE_DEPTHS_DB, sign, weights).max(axis=1) for length in _CHANCE_LENGTHS_S] for sign in (1.0, -1.0)])
     usual = float(np.percentile(nats[:, 1:4], _CALIBRATED_SHARE, axis=2).mean())
     share = float(np.clip(_CALIBRATED_AT / max(usual, 1e-6), _LEAST_WEIGHT, 1.0))
     surprising = np.clip(np.percentile(nats, _CHANCE_SHARE, axis=2) * share - _EXPECTED, 0.0, _MOST_SURPRISING)
-    return Chance(WEIGHT * share, surprising[0], surprising[1])
+    return Chance(WEIGHT * share, tuple(surprising[0].tolist()), tuple(surprising[1].tolist()))
 
 
 @dataclass(frozen=True)

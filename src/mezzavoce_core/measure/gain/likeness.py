@@ -21,6 +21,7 @@ _LOUD_DB = 35.0
 # How far the level by which two windows differ is from the gain, by how far the bands are from agreeing on it, measured on the tuned half of the evaluation.
 _SURE_DB, _PER_SPREAD, _PER_SQUARE = 0.02, 0.45, 0.12
 _PIECE_FRAMES = 20000
+_LANES = 16
 _LAGS_S = (1.6, 2.6, 4.0, 6.0)
 _BEFORE_S, _BEHIND_S, _INSIDE_S = 1.2, 1.5, 0.2
 _MEDIAN_OF_T2, _FEWEST, _UNKNOWN_DB, _LEAST_SPREAD_DB = 0.816, 20, 5.0, 0.5
@@ -53,7 +54,8 @@ def pairs(levels: Floats, found: Changes) -> Pairs:
         return Pairs(none, none, np.zeros(0), np.zeros(0))
     # Over the bands of the whole programme, so that one part can be compared with another.
     part = levels[:, heard]
-    shapes = np.ascontiguousarray(part - part.mean(axis=1)[:, None], dtype=np.float32)
+    shapes = np.zeros((frames, -(-len(heard) // _LANES) * _LANES), dtype=np.float32)
+    shapes[:, : len(heard)] = part - part.mean(axis=1)[:, None]
     quiet_blocks = quiet[: frames // BLOCK * BLOCK].reshape(-1, BLOCK).sum(axis=1).astype(np.int32)
     most = np.float32(_MOST_DB**2)
     distance = np.full((windows, KEPT), most, dtype=np.float32)
@@ -61,7 +63,8 @@ def pairs(levels: Floats, found: Changes) -> Pairs:
     near_at = np.full((windows, 2), -1, dtype=np.int32)
     lags = np.arange(_LEAST_LAG, min(frames - _LENGTH, _FARTHEST_S * FRAMES_PER_S), dtype=np.int64)
     room = np.zeros(frames // BLOCK + 1, dtype=np.float32), np.full(windows, most, dtype=np.float32)
-    alike(shapes, quiet_blocks, lags, _REGION, most, distance, partner, room[0], room[1], near_at)
+    per = np.float32(1.0 / (_LENGTH * len(heard)))
+    alike(shapes.reshape(-1), shapes.shape[1], per, quiet_blocks, lags, _REGION, most, distance, partner, room[0], room[1], near_at)
     window, rank = np.nonzero(distance < most)
     one, other = window * BLOCK, partner[window, rank].astype(np.int64)
     offset, spread = np.empty(len(one)), np.empty(len(one))

@@ -18,6 +18,8 @@ LEAST_WEIGHT = 1e-6
 @njit(cache=True, nogil=True, fastmath=True)
 def alike(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects)
     shapes: NDArray[np.float32],
+    bands: int,
+    per: np.float32,
     quiet: NDArray[np.int32],
     lags: NDArray[np.int64],
     region: int,
@@ -30,21 +32,20 @@ def alike(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects)
 ) -> None:
     """For every window of 5 blocks the most alike later windows, one in each region of ``region`` frames.
 
-    ``shapes`` ``(frames, bands)``; ``quiet`` ``(blocks,)`` counts frames that tell nothing. ``distance`` and ``partner`` ``(windows, KEPT)`` get the mean
-    square distance and the partner's first frame, the worst first; ``most`` is the largest distance that counts. The last three are room to work in.
+    ``shapes`` ``(frames * bands,)``, where ``bands`` is best a multiple of the lanes of a vector; ``quiet`` ``(blocks,)`` counts frames that tell nothing.
+    ``distance`` and ``partner`` ``(windows, KEPT)`` get the square distance times ``per`` and the partner's first frame, the worst first; ``most`` is the
+    largest distance that counts. The last three are room to work in.
     """
-    frames, bands = shapes.shape
+    frames = len(shapes) // bands
     windows = len(distance)
-    per = np.float32(1.0 / (BLOCK * WINDOW_BLOCKS * bands))
     for lag in lags:
         whole = (frames - lag) // BLOCK
         for k in range(whole):
-            total = np.float32(0)
-            for t in range(k * BLOCK, (k + 1) * BLOCK):
-                one, other = shapes[t], shapes[t + lag]
-                for b in range(bands):
-                    d = one[b] - other[b]
-                    total += d * d
+            begin, total = k * BLOCK * bands, np.float32(0)
+            one, other = shapes[begin : begin + BLOCK * bands], shapes[begin + lag * bands : begin + (lag + BLOCK) * bands]
+            for b in range(BLOCK * bands):
+                d = one[b] - other[b]
+                total += d * d
             blocks[k] = total
         silent = 0
         for k in range(whole):
@@ -204,57 +205,6 @@ def edge_table(  # noqa: PLR0913, PLR0917
 
 
 @njit(cache=True, nogil=True)
-def ramped(fall_start_s: float, fall_end_s: float, return_start_s: float, return_end_s: float, depth_db: float, first: int, per_s: int, out: Floats) -> None:
-    """A trapezoid of ``depth_db`` is added to a gain curve ``out`` from frame ``first`` on.
-
-    A frame looks at 43 ms; the mean over its middle stands for them.
-    """
-    for k in range(len(out)):
-        middle, total = (first + k + 0.5) / per_s, 0.0
-        for t in (middle - 0.008, middle + 0.008):
-            if fall_end_s <= t <= return_start_s:
-                total += 1.0
-            elif fall_start_s < t < fall_end_s:
-                total += (t - fall_start_s) / (fall_end_s - fall_start_s)
-            elif return_start_s < t < return_end_s:
-                total += (return_end_s - t) / (return_end_s - return_start_s)
-        out[k] += total * depth_db / 2
-
-
-@njit(cache=True, nogil=True)
-def changed(  # noqa: PLR0913, PLR0917
-    moved: Floats, step: Floats, width: int, hop: int, seen: Floats, sums: Floats, first: int, degrees: float, weights: Floats, answer: Floats
-) -> float:
-    """What a change of the gain curve tells on one scale. ``sums`` are running sums of the change in dB from frame ``first`` on.
-
-    ``seen`` is what of the curve as it is can be seen at every place; ``answer`` gets what is added to it, from the first place that sees the change on.
-    ``weights`` ``(frames,)`` are the same all over a part of the programme.
-    """
-    count = len(sums) - 1
-    begin = max(0, -(-(first - width) // hop))
-    end = min(len(moved), (first + count + width) // hop + 1)
-    told, total, above, below, weight = 0.0, 0.0, 1.0, 1.0, weights[min(begin * hop, len(weights) - 1)]
-    for k in range(begin, end):
-        if weights[k * hop] != weight:
-            told += weight * (total + np.log(above) - np.log(below))
-            total, above, below, weight = 0.0, 1.0, 1.0, weights[k * hop]
-        t = k * hop - first
-        middle = sums[min(max(t, 0), count)]
-        added = (sums[min(max(t + width, 0), count)] - 2 * middle + sums[min(max(t - width, 0), count)]) / width
-        answer[k - begin] = added
-        before = moved[k] - step[k] * seen[k]
-        after = before - step[k] * added
-        above *= degrees + after * after
-        below *= degrees + before * before
-        if above > 1e100 or below > 1e100:
-            total += np.log(above) - np.log(below)
-            above, below = 1.0, 1.0
-    told += weight * (total + np.log(above) - np.log(below))
-    nats: float = -0.5 * (degrees + 1) * hop / width * told
-    return nats
-
-
-@njit(cache=True, nogil=True)
 def stepped(moved: Floats, step: Floats, width: int, start: float, end: float, rise_db: float, degrees: float) -> float:
     """What an edge between two places (in frames) tells on one scale, in nats against none there."""
     first, last = max(width, int(np.floor(start)) - width - 1), min(len(moved) - width, int(np.ceil(end)) + width + 1)
@@ -267,39 +217,3 @@ def stepped(moved: Floats, step: Floats, width: int, start: float, end: float, r
         total += np.log((degrees + off * off) / (degrees + moved[k] * moved[k]))
     told: float = -0.5 * (degrees + 1) * total
     return told
-
-
-@njit(cache=True, nogil=True)
-def changed_pairs(  # noqa: PLR0913, PLR0917
-    begins: NDArray[np.int64],
-    pair_of: NDArray[np.int64],
-    one: NDArray[np.int64],
-    other: NDArray[np.int64],
-    offset: Floats,
-    scale: Floats,
-    weight: float,
-    gain_sums: Floats,
-    sums: Floats,
-    first: int,
-) -> float:
-    """What a change of the gain curve tells by pairs of blocks. ``gain_sums`` are running sums of the curve as it is, ``sums`` of the change."""
-    count = len(sums) - 1
-    low = max(0, (first - BLOCK) // BLOCK)
-    high = min(len(begins) - 1, (first + count - 1) // BLOCK + 1)
-    total = 0.0
-    for window in range(low, high):
-        for index in range(begins[window], begins[window + 1]):
-            pair = pair_of[index]
-            i, j = one[pair], other[pair]
-            mine_first = i // BLOCK == window
-            if not mine_first and first - BLOCK < i < first + count:
-                continue
-            di = sums[min(max(i + BLOCK - first, 0), count)] - sums[min(max(i - first, 0), count)]
-            dj = sums[min(max(j + BLOCK - first, 0), count)] - sums[min(max(j - first, 0), count)]
-            if di == dj:
-                continue
-            now = (gain_sums[i + BLOCK] - gain_sums[i] - gain_sums[j + BLOCK] + gain_sums[j]) / BLOCK
-            z0 = (offset[pair] - now) / scale[pair]
-            z1 = (offset[pair] - now - (di - dj) / BLOCK) / scale[pair]
-            total += 1.5 * weight * (np.log1p(z0 * z0 / 2) - np.log1p(z1 * z1 / 2))
-    return total

@@ -1,0 +1,192 @@
+"""The compiled loops in which a change of the gain curve is tried: many thousand changes for each programme, so that one call does all for one of them."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...compiled import njit
+from ...units import Floats
+from .loops import BLOCK
+
+MOST_AT_ONCE = 1e100
+"""One logarithm for so large a product."""
+
+
+@njit(cache=True, nogil=True)
+def tried(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects)
+    moves: Floats,
+    per_s: int,
+    weights: Floats,
+    degrees: float,
+    begins: NDArray[np.int64],
+    widths: NDArray[np.int64],
+    hops: NDArray[np.int64],
+    moved: Floats,
+    step: Floats,
+    seen: Floats,
+    pair_begins: NDArray[np.int64],
+    pair_of: NDArray[np.int64],
+    one: NDArray[np.int64],
+    other: NDArray[np.int64],
+    offset: Floats,
+    scale: Floats,
+    pair_weight: float,
+    gain_sums: Floats,
+    sums: Floats,
+) -> float:
+    """What a change of the gain curve tells on all scales and by pairs of blocks, in nats against none.
+
+    ``moves`` as for ``drawn``; ``weights`` ``(frames,)`` are those of changes. Scale k lies in ``moved``, ``step`` and ``seen`` from ``begins[k]`` up to
+    ``begins[k + 1]``; what of the curve as it is can be seen there is ``seen``. The pairs that touch block k are those of ``pair_of`` from
+    ``pair_begins[k]`` on. ``gain_sums`` ``(frames + 1,)`` are running sums of the curve as it is, ``sums`` is as much room to work in.
+    """
+    first, count = drawn(moves, per_s, len(weights), sums)
+    told = 0.0
+    for k in range(len(widths)):
+        told += _on_scale(begins[k], begins[k + 1] - begins[k], widths[k], hops[k], moved, step, seen, sums, first, count, degrees, weights)
+    if len(one):
+        told += pair_weight * _by_pairs(pair_begins, pair_of, one, other, offset, scale, gain_sums, sums, first, count)
+    return told
+
+
+@njit(cache=True, nogil=True)
+def taken(
+    moves: Floats, per_s: int, begins: NDArray[np.int64], widths: NDArray[np.int64], hops: NDArray[np.int64], seen: Floats, gain_sums: Floats, sums: Floats
+) -> None:
+    """A change becomes part of the curve: what of it can be seen is added to ``seen``, and its running sums to ``gain_sums``; all else as for ``tried``."""
+    first, count = drawn(moves, per_s, len(sums) - 1, sums)
+    for k in range(len(widths)):
+        begin, end = _seeing(begins[k + 1] - begins[k], widths[k], hops[k], first, count)
+        for place in range(begin, end):
+            seen[begins[k] + place] += _added(sums, place * hops[k] - first, widths[k], count)
+    for frame in range(first, len(gain_sums)):
+        gain_sums[frame] += sums[min(frame - first, count)]
+
+
+@njit(cache=True, nogil=True)
+def drawn(moves: Floats, per_s: int, frames: int, sums: Floats) -> tuple[int, int]:
+    """The first frame of a change of the gain curve and how many frames it has; ``sums`` gets its running sums in dB from there on, one more than frames.
+
+    ``moves`` ``(moves, 5)`` are trapezoids: four times in seconds, and by how many dB the gain is higher between the second and the third.
+    """
+    begin_s, end_s = moves[0, 0], moves[0, 3]
+    for k in range(1, len(moves)):
+        begin_s, end_s = min(begin_s, moves[k, 0]), max(end_s, moves[k, 3])
+    begin = min(frames - 1, max(0, int(begin_s * per_s) - 2))
+    end = max(begin + 1, min(frames, int(end_s * per_s) + 3))
+    first, count = begin, 0
+    sums[0] = 0.0
+    for frame in range(begin, end):
+        rise = 0.0
+        for k in range(len(moves)):
+            rise += moves[k, 4] * _share(moves, k, (frame + 0.5) / per_s)
+        # Where one edge of a move is put elsewhere, all the rest of it stays as it is.
+        if rise == 0.0 and count == 0:
+            first = frame + 1
+            continue
+        sums[frame - first + 1] = sums[frame - first] + rise
+        if rise != 0.0:
+            count = frame - first + 1
+    return first, count
+
+
+@njit(cache=True, nogil=True)
+def _share(moves: Floats, k: int, middle_s: float) -> float:
+    """How far a move is down in a frame around some time; a frame looks at 43 ms, and the mean over its middle stands for them."""
+    share = 0.0
+    for t in (middle_s - 0.008, middle_s + 0.008):
+        if moves[k, 1] <= t <= moves[k, 2]:
+            share += 0.5
+        elif moves[k, 0] < t < moves[k, 1]:
+            share += 0.5 * (t - moves[k, 0]) / (moves[k, 1] - moves[k, 0])
+        elif moves[k, 2] < t < moves[k, 3]:
+            share += 0.5 * (moves[k, 3] - t) / (moves[k, 3] - moves[k, 2])
+    return share
+
+
+@njit(cache=True, nogil=True)
+def _seeing(places: int, width: int, hop: int, first: int, count: int) -> tuple[int, int]:
+    """From which place up to which a scale sees a change."""
+    return max(0, -(-(first - width) // hop)), min(places, (first + count + width) // hop + 1)
+
+
+@njit(cache=True, nogil=True)
+def _added(sums: Floats, at: int, width: int, count: int) -> float:
+    """What is seen of a change ``at`` frames behind its first one."""
+    after, before = sums[min(max(at + width, 0), count)], sums[min(max(at - width, 0), count)]
+    seen: float = (after - 2 * sums[min(max(at, 0), count)] + before) / width
+    return seen
+
+
+@njit(cache=True, nogil=True)
+def _on_scale(  # noqa: PLR0913, PLR0917
+    from_place: int,
+    places: int,
+    width: int,
+    hop: int,
+    moved: Floats,
+    step: Floats,
+    seen: Floats,
+    sums: Floats,
+    first: int,
+    count: int,
+    degrees: float,
+    weights: Floats,
+) -> float:
+    """What a change tells on one scale. Weights are the same all over a part of the programme."""
+    begin, end = _seeing(places, width, hop, first, count)
+    told, total, above, below, weight = 0.0, 0.0, 1.0, 1.0, weights[min(begin * hop, len(weights) - 1)]
+    for place in range(begin, end):
+        if weights[place * hop] != weight:
+            told += weight * (total + np.log(above) - np.log(below))
+            total, above, below, weight = 0.0, 1.0, 1.0, weights[place * hop]
+        k = from_place + place
+        before = moved[k] - step[k] * seen[k]
+        after = before - step[k] * _added(sums, place * hop - first, width, count)
+        above *= degrees + after * after
+        below *= degrees + before * before
+        if above > MOST_AT_ONCE or below > MOST_AT_ONCE:
+            total += np.log(above) - np.log(below)
+            above, below = 1.0, 1.0
+    told += weight * (total + np.log(above) - np.log(below))
+    nats: float = -0.5 * (degrees + 1) * hop / width * told
+    return nats
+
+
+@njit(cache=True, nogil=True)
+def _by_pairs(  # noqa: PLR0913, PLR0917
+    begins: NDArray[np.int64],
+    pair_of: NDArray[np.int64],
+    one: NDArray[np.int64],
+    other: NDArray[np.int64],
+    offset: Floats,
+    scale: Floats,
+    gain_sums: Floats,
+    sums: Floats,
+    first: int,
+    count: int,
+) -> float:
+    """What a change tells by pairs of blocks, each of weight one."""
+    low = max(0, (first - BLOCK) // BLOCK)
+    high = min(len(begins) - 1, (first + count - 1) // BLOCK + 1)
+    total, above, below = 0.0, 1.0, 1.0
+    for block in range(low, high):
+        for index in range(begins[block], begins[block + 1]):
+            pair = pair_of[index]
+            i, j = one[pair], other[pair]
+            mine_first = i // BLOCK == block
+            if not mine_first and first - BLOCK < i < first + count:
+                continue
+            di = sums[min(max(i + BLOCK - first, 0), count)] - sums[min(max(i - first, 0), count)]
+            dj = sums[min(max(j + BLOCK - first, 0), count)] - sums[min(max(j - first, 0), count)]
+            if di == dj:
+                continue
+            now = (gain_sums[i + BLOCK] - gain_sums[i] - gain_sums[j + BLOCK] + gain_sums[j]) / BLOCK
+            before = (offset[pair] - now) / scale[pair]
+            after = before - (di - dj) / (BLOCK * scale[pair])
+            above *= 2.0 + before * before
+            below *= 2.0 + after * after
+            if above > MOST_AT_ONCE or below > MOST_AT_ONCE:
+                total += np.log(above) - np.log(below)
+                above, below = 1.0, 1.0
+    nats: float = 1.5 * (total + np.log(above) - np.log(below))
+    return nats
