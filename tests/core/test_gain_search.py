@@ -10,7 +10,6 @@ from mezzavoce_core.measure.gain import claims
 from mezzavoce_core.measure.gain.changes import DEGREES, SCALES, Changes, changes
 from mezzavoce_core.measure.gain.curve import PAIR_WEIGHT, Curve
 from mezzavoce_core.measure.gain.edges import template, told
-from mezzavoce_core.measure.gain.extras import reach
 from mezzavoce_core.measure.gain.instants import Instants
 from mezzavoce_core.measure.gain.likeness import Pairs, pairs
 from mezzavoce_core.measure.gain.loops import agreed, apart_by, stepped
@@ -284,35 +283,3 @@ class AgreeTest(unittest.TestCase):
         search = self.search(moves, Shared(10.0, 0.6, 1.2))
         search.agree()
         self.assertEqual([round(m.fall_s, 6) for m in search.moves], [0.3, 0.6, 1.0])
-
-
-class ReachTest(unittest.TestCase):
-    """Speech that is followed by more after a long pause, over which the music stays down."""
-
-    SPEECH = ((10.0, 12.5), (15.5, 19.0), (40.0, 44.0))
-
-    def reached(self, points, moves):
-        found = levels(points)
-        curve = Curve(changes(found, self.SPEECH), alike(found), self.SPEECH)
-        units = tuple(Unit(a, b, max(0.0, a - 3), b + 3) for a, b in self.SPEECH)
-        search = Search(curve, Start(0.0, Shared(10.0, 0.5, 0.7), units, moves))
-        reach(search)
-        return search.moves
-
-    def test_to_the_speech_before(self):
-        points = [(9.3, 0), (9.8, -10), (19.3, -10), (20.0, 0)]
-        begun_late = Move(14.8, 15.3, 19.3, 20.0, 10.0, self.SPEECH[1])
-        none, move, other = self.reached(points, (None, begun_late, None))
-        self.assertEqual((none, other, move.serves), (None, None, (10.0, 19.0)))
-        self.assertAlmostEqual(move.fall_end_s, 9.8, delta=0.15)
-
-    def test_to_the_speech_after(self):
-        points = [(9.3, 0), (9.8, -10), (19.3, -10), (20.0, 0)]
-        move, none, _ = self.reached(points, (Move(9.3, 9.8, 12.7, 13.4, 10.0, self.SPEECH[0]), None, None))
-        self.assertEqual((none, move.serves), (None, (10.0, 19.0)))
-        self.assertAlmostEqual(move.return_start_s, 19.3, delta=0.15)
-
-    def test_not_where_the_music_stays_up_there(self):
-        points = [(14.8, 0), (15.3, -10), (19.3, -10), (20.0, 0)]
-        begun = Move(14.8, 15.3, 19.3, 20.0, 10.0, self.SPEECH[1])
-        self.assertEqual(self.reached(points, (None, begun, None)), [None, begun, None])

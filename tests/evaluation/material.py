@@ -37,6 +37,8 @@ _VOICES = (
     ("italian", "asterisk/sounds/it_IT_f_Menardi", "*.wav"),
     ("horizons", "unknown-horizons/content/audio/voice", "**/*.ogg"),
 )
+UP_TO_4_KHZ = {"english", "italian"}
+"""Voices that were recorded for the telephone."""
 _EFFECTS = (("horizons", "unknown-horizons/content/audio/sounds", "**/*.ogg"), ("droid", "freedroidrpg/data/sound/effects", "**/*.ogg"))
 PACKAGES = (
     "openclonk-data unknown-horizons freedroidrpg-data asterisk-moh-opsound-wav asterisk-core-sounds-en-wav asterisk-prompt-it-menardi-wav espeak-ng flite"

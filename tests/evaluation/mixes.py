@@ -11,6 +11,8 @@ from tests.evaluation.levels import VOICE_LUFS, level_of
 from tests.evaluation.material import RATE
 
 AHEAD_S = (0.02, 0.3)
+_PIECE = 3 * RATE
+"""A mixer looks at a voice over music in pieces of 3 s, up to the last word of a passage."""
 
 
 @dataclass(frozen=True)
@@ -176,9 +178,9 @@ def _open_gain_db(plan, dialogue, source, passages, trapezoids, within=(0.0, np.
     usual = float(np.median([t.depth_db for t in proper])) if proper else 0.0
     gaps = []
     for a, b in passages:
-        part = slice(round(max(a, within[0]) * RATE), round(min(b, within[1]) * RATE))
-        for s in range(part.start, part.stop, 3 * RATE):
-            piece = slice(s, min(s + 3 * RATE, part.stop))
+        first, last = round(max(a, within[0]) * RATE), round(min(b, within[1]) * RATE)
+        for begin in (*range(first, last - _PIECE, RATE), max(first, last - _PIECE)):
+            piece = slice(begin, min(begin + _PIECE, last))
             if piece.stop - piece.start > RATE:
                 gaps.append(level_of(dialogue[piece]) - level_of(source[piece]))
     return min(gaps, default=np.inf) + usual - CLEARANCE_LU - plan.margin_lu

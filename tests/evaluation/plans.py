@@ -25,7 +25,7 @@ RATIOS, LONG, LONG_CLEAN = "ratios", "long", "long clean"
 _LONG_MIN, _LONG_CLEAN_MIN = (5, 10, 20, 5, 10, 20), (5, 10)
 _ALL_FAULTS = (*FAULTS, *cues.KINDS, *other_faults.KINDS)
 # From voices that drown to voices that stand far above everything.
-_RATIO_MARGINS_LU = (-18, -15, -12, -9, -6, -3, 0, 4, 8)
+_RATIO_MARGINS_LU, _MORE_MARGINS_LU = (-18, -15, -12, -9, -6, -3, 0, 4, 8), (-16.5, -10.5, -4.5, 2)
 # A plunge has to leave more than enough, and a bed that lies higher must not cover words.
 _MARGINS_LU = {"duck-plunge": 6.0, "duck-uneven": 9.0}
 
@@ -77,4 +77,6 @@ def plans(half, scale=1.0):
                 faults=tuple(kinds) if group == LONG else (),
             )
             found.append(plan)
+    for margin in _MORE_MARGINS_LU:
+        add(RATIOS, 1, ducked=False, margin_lu=margin)
     return found

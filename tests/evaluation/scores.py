@@ -10,6 +10,7 @@ from mezzavoce_core.judge.spec import Limits, Spec
 from mezzavoce_core.measure.audibility import WEIGHTS, band_audibility
 from mezzavoce_core.measure.loudness import block_mean, mean_lufs
 from mezzavoce_core.measure.measurement import Measurement, StemLevels
+from tests.evaluation import material
 from tests.evaluation.cues import JUMP
 from tests.evaluation.mixes import RATE, make
 from tests.evaluation.plans import RATIOS
@@ -20,6 +21,16 @@ CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 NEAR_S = 1.0
 SHORTEST_S = 1.5
 LIBRARY_BANDS = 15
+
+
+@dataclass(frozen=True)
+class Followed:
+    """How much of a passage can be followed: what the library says, what is measured, and that over the bands which the library hears."""
+
+    library: float
+    audibility: float
+    in_shared_bands: float
+    full_band: bool
 
 
 @dataclass
@@ -38,7 +49,7 @@ class Score:
     time_errors: list[float] = field(default_factory=list)
     planted: list[tuple[str, bool]] = field(default_factory=list)
     others: list[str] = field(default_factory=list)
-    followed: list[tuple[float, float, float]] = field(default_factory=list)
+    followed: list[Followed] = field(default_factory=list)
 
 
 def measured(mix):
@@ -86,12 +97,13 @@ def _followed(scored, mix, evidence):
     It works at 10 kHz with 15 one-third octaves from 150 Hz on; what covers a voice above 4.4 kHz is nothing to it.
     """
     clean, heard = mix.clean_dialogue.mean(axis=1), mix.mix.mean(axis=1)
+    full = not {mix.plan.voice, mix.plan.second_voice} & material.UP_TO_4_KHZ
     for passage in evidence.passages:
         here = slice(round(passage.in_s * RATE), round(passage.out_s * RATE))
         if passage.audibility is not None and passage.out_s - passage.in_s >= SHORTEST_S:
             speech, background = np.array([(b.speech_db, b.background_db) for b in passage.bands[:LIBRARY_BANDS]]).T
             shared = band_audibility(speech, background) @ WEIGHTS[:LIBRARY_BANDS]
-            scored.followed.append((float(stoi(clean[here], heard[here], RATE)), passage.audibility, float(shared)))
+            scored.followed.append(Followed(float(stoi(clean[here], heard[here], RATE)), passage.audibility, float(shared), full))
 
 
 def _ratios(scored, mix, evidence):

@@ -13,7 +13,7 @@ from .model import Evidence, Finding, Kind, Point, Remedy
 from .prediction import around, audibility_over, gain_curve, integrated_with, ratio_over, with_gain
 
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
-_SURE = 0.67
+_SURE, _LIKELY = 0.67, 0.5
 _NEAR_LU = 1.0
 
 
@@ -24,7 +24,7 @@ def known_ducks(evidence: Evidence) -> Sequence[Duck]:
 
 def served(evidence: Evidence, duck: Duck) -> list[Passage]:
     """Passages that lie under a duck, by their middle; under one that is not sure only where the level went down, too."""
-    if not duck.speech or (duck.certainty < _SURE and not _down(duck)):
+    if not duck.speech or (duck.certainty < _LIKELY and not _down(duck)):
         return []
     begin = -np.inf if duck.fall_start_s is None else duck.fall_start_s
     end = np.inf if duck.return_end_s is None else duck.return_end_s

@@ -16,8 +16,10 @@ from .ducks import OWN_DEPTH, Duck, MusicGain, Pump, begin_s, touches
 from .gain.changes import changes
 from .gain.claims import claims
 from .gain.curve import Curve
-from .gain.extras import SHORT_PAUSE_S, join, parted, pumps, reach, shallow, strays
+from .gain.dips import parted, strays
+from .gain.extras import SHORT_PAUSE_S, pumps, shallow
 from .gain.instants import Instants
+from .gain.joins import join, reach, split
 from .gain.likeness import neighbours, pairs
 from .gain.moves import Move, Unit
 from .gain.search import Search
@@ -29,7 +31,8 @@ LEAST_NATS = 0.0
 _BRIDGES_S = (0.35, 1.0, 2.3)
 _AROUND_S, _NEAR_S, _MOST_AT_ONCE_S = 18.0, 6.0, 30.0
 _CERTAIN_NATS = (0.0, 3.0, 6.0, 10.0, 20.0, 30.0)
-_CERTAIN = (0.5, 0.67, 0.8, 0.9, 0.95, 0.99)
+_CERTAIN = (0.65, 0.8, 0.9, 0.95, 0.98, 0.99)
+_LONE_NATS, _LONE_SURE = (7.0, 12.0, 20.0, 30.0), (0.6, 0.85, 0.95, 0.99)
 _PUMP_NATS, _PUMP_SURE = (2.0, 3.0, 6.0, 10.0), (0.45, 0.6, 0.85, 0.97)
 _PROGRAMME_NATS, _PROGRAMME = (LEAST_NATS, 5.0, 10.0), (0.6, 0.9, 1.0)
 Span = tuple[float, float]
@@ -55,6 +58,7 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
     risen, lone = [], []
     if told:
         search.improve()
+        split(search, speech)
         lone = parted(search)
         reach(search)
         risen = join(search)
@@ -68,7 +72,7 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
         if not found_special.keys() - {OWN_DEPTH}:
             search.settle(k)
     ducks = [_duck(search, m, risen, best.worth, nats) for m, nats in zip(search.moves, special, strict=True) if m is not None]
-    ducks += [Duck(*_corners(m, duration_s), m.depth_db, certainty=_certainty(worth - 9.0)) for m, worth in lone]
+    ducks += [Duck(*_corners(m, duration_s), m.depth_db, certainty=round(float(np.interp(nats, _LONE_NATS, _LONE_SURE)), 3)) for m, nats in lone]
     ducks = _joined(sorted(ducks, key=begin_s))
     kept = (d for d in ducks if d.depth_db >= LEAST_DEPTH_DB)
     return MusicGain(tuple(sorted(kept, key=begin_s)), best.worth)

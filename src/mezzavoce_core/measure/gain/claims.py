@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..ducks import OWN_DEPTH
-from .extras import heard
+from .dips import heard
 from .moves import Move, mean_nats
 from .search import Search
 

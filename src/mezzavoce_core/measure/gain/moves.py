@@ -102,7 +102,12 @@ def meeting(move: Move) -> float:
 
 def prior(move: Move, shared: Shared) -> float:
     """What a move costs by itself: times away from speech, and values of its own."""
-    cost = meeting(move)
+    return meeting(move) + sharing(move, shared)
+
+
+def sharing(move: Move, shared: Shared) -> float:
+    """Log of how likely a move has such values, where most have the shared ones; 0 for one that has all of them."""
+    cost = 0.0
     for name, near in (("depth_db", _NEAR_DB), ("fall_s", _NEAR_RAMP * shared.fall_s), ("return_s", _NEAR_RAMP * shared.return_s)):
         value, common = getattr(move, name), getattr(shared, name)
         together = math.log((1 - shared.own_share) / near)

@@ -131,9 +131,10 @@ class Search:
     def _ways(self, k: int, m: Move) -> Iterator[Move]:
         """Everything that may be changed about a move."""
         room = self.room(k)
-        yield from (new for new in (*shifted(m), *self._like_others(m)) if _fits(new, room))
+        yield from (new for new in (*shifted(m), *self.like_others(m)) if _fits(new, room))
 
-    def _like_others(self, m: Move) -> tuple[Move, ...]:
+    def like_others(self, m: Move) -> tuple[Move, ...]:
+        """A move with each of the shared values."""
         s = self.shared
         return (replace(m, depth_db=s.depth_db), replace(m, fall_start_s=m.fall_end_s - s.fall_s), replace(m, return_end_s=m.return_start_s + s.return_s))
 

@@ -1,5 +1,6 @@
 """First explanations of a programme: the shared values under which all units together are explained best."""
 
+import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -65,9 +66,12 @@ def start(curve: Curve, units: Sequence[Unit], edges: Edges) -> Start:
         likely = worth + np.log(LIKELY) > np.log(1 - LIKELY)
         moves.append(_move(unit, tables, whole + prices) if likely else None)
     pauses = [b.in_s - a.out_s for a, b in pairwise(units)]
-    # Nobody who works with care lets the music up in a short pause.
-    split = sum(np.log1p(np.exp(_PAUSE_SLOPE * (_PAUSE_MIDDLE_S - p))) for p in pauses)
-    return Start(best.worth - float(split), shared, tuple(units), tuple(moves))
+    return Start(best.worth - sum(map(unlikely_up, pauses)), shared, tuple(units), tuple(moves))
+
+
+def unlikely_up(pause_s: float) -> float:
+    """What it costs in nats that the music comes up in a pause: nobody who works with care lets it up in a short one."""
+    return math.log1p(math.exp(_PAUSE_SLOPE * (_PAUSE_MIDDLE_S - pause_s)))
 
 
 def _move(unit: Unit, tables: tuple[Table, Table], worth: Floats) -> Move:

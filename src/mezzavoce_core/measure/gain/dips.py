@@ -1,0 +1,178 @@
+"""Moves that no speech calls for: such as lie in gaps, and such as were taken for a part of the move beside them."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...signal.spectrum import FRAMES_PER_S
+from ...units import Floats
+from .edges import told
+from .joins import HELD_LONG_S
+from .moves import Move, sharing
+from .search import Search, shifted
+
+STRAY_NATS, PARTED_NATS = 7.0, 10.0
+"""From here on a dip is one, and one of its own where it may be part of a move; set on the tuned half of the evaluation."""
+_LEAST_GAP_S, _GUARD_S, _SETTLED_S = 2.5, 0.6, 3.0
+_STRAY_RAMPS_S = (0.1, 0.3, 0.6)
+_STRAY_GAINS = 8.0
+"""Nats that small steps may add."""
+_ALONE_NATS = 6.0
+"""So much more is asked for where there are no moves that it could be like."""
+_AT_ONCE_S, _AT_ONCE_NATS, _LIKE_OTHERS = (0.1, 0.3), 5.0, 0.9
+"""Music that rests begins again at once far more often than a move comes back so quickly where the others do not."""
+_SHORTEST_STRAY_S, _LONGEST_STRAY_S = 0.25, 6.0
+_EARLY_S = 1.2
+_PARTED_BEHIND_S, _PARTED_AHEAD_S, _PARTED_RAMPS_S = (0.1, 0.3, 0.6), (0.05, 0.2), (0.1, 0.3, 0.6)
+_STRAY_DEPTHS_DB, _STRAY_SHARE = (14.0, 24.0), 1.5
+"""A dip that nobody calls for is about as deep as the other ducks; music that rests for a moment falls further."""
+_DIPS_TRIED, _HEARD_SHARE = 3, 0.9
+
+
+def parted(search: Search) -> list[tuple[Move, float]]:
+    """Moves that begin long before speech or are held long after it, but are really two, one in time and a dip of its own; returns those dips."""
+    dips = []
+    for k in range(len(search.moves)):
+        for in_two in (_held_in_two, _early_in_two):
+            move = search.moves[k]
+            if move is None or move.serves is None:
+                continue
+            ways = ((search.curve.worth([move], list(way)), way) for way in in_two(search, move))
+            best = max(ways, key=lambda way: way[0], default=None)
+            if best is None:
+                continue
+            nats, (own, dip) = best
+            nats += search.prior(own) - search.prior(move) + _dip_prior(search, dip)
+            if nats >= PARTED_NATS:
+                search.curve.exchange([move], [own, dip])
+                search.moves[k] = own
+                dips.append((dip, nats))
+    return dips
+
+
+def _held_in_two(search: Search, move: Move) -> Iterator[tuple[Move, Move]]:
+    """A return in time and a dip that ends as the move does, where it is held long."""
+    assert move.serves is not None
+    if move.return_start_s - move.serves[1] < HELD_LONG_S:
+        return
+    for back in move.serves[1] + np.array(_PARTED_BEHIND_S):
+        for length in (search.shared.return_s, 0.5):
+            for end in np.arange(back + length + 0.4, move.return_start_s - 0.2, 0.1):
+                for fall in _PARTED_RAMPS_S:
+                    dip = replace(move, fall_start_s=float(end) - fall, fall_end_s=float(end), serves=None)
+                    yield replace(move, return_start_s=float(back), return_end_s=float(back) + length), dip
+
+
+def _early_in_two(search: Search, move: Move) -> Iterator[tuple[Move, Move]]:
+    """A fall in time and a dip that begins as the move does, where it begins early."""
+    assert move.serves is not None
+    if move.serves[0] - move.fall_end_s < _EARLY_S:
+        return
+    for end in move.serves[0] - np.array(_PARTED_AHEAD_S):
+        for length in (search.shared.fall_s, 0.3):
+            for back in np.arange(move.fall_end_s + 0.2, end - length - 0.4, 0.1):
+                for rise in _PARTED_RAMPS_S:
+                    if back + rise < end - length:
+                        dip = replace(move, return_start_s=float(back), return_end_s=float(back) + rise, serves=None)
+                        yield replace(move, fall_start_s=float(end) - length, fall_end_s=float(end)), dip
+
+
+def strays(search: Search, speech: Sequence[tuple[float, float]], duration_s: float) -> list[tuple[Move, float]]:
+    """Moves in gaps of speech that belong to no passage, with what each is worth."""
+    taken = [(m.fall_start_s, m.return_end_s) for m in search.moves if m is not None]
+    busy = sorted([*((a - _GUARD_S, b + _GUARD_S) for a, b in speech), *taken])
+    # In the first seconds there is no past to tell a dip from.
+    edges = [(0.0, _SETTLED_S), *busy, (duration_s - 0.5, duration_s)]
+    found, reached = [], 0.0
+    for a, b in edges:
+        if a - reached >= _LEAST_GAP_S:
+            best = _stray(search, reached, a)
+            if best is not None:
+                search.curve.exchange([], [best[0]])
+                if not _held(search, best[0]):
+                    found.append(best)
+        reached = max(reached, b)
+    return found
+
+
+def _held(search: Search, dip: Move) -> bool:
+    """Whether a dip is the end of the move before it, which did not come up in between: a dip of its own is so much rarer."""
+    k = next((j for j, m in reversed(list(enumerate(search.moves))) if m is not None and m.return_end_s <= dip.fall_start_s + 0.1), None)
+    before = None if k is None else search.moves[k]
+    if k is None or before is None or dip.fall_start_s - before.return_end_s > HELD_LONG_S:
+        return False
+    whole = replace(before, return_start_s=dip.return_start_s, return_end_s=dip.return_end_s)
+    if search.curve.worth([before, dip], [whole]) + search.prior(whole) - search.prior(before) - _dip_prior(search, dip) < -PARTED_NATS:
+        return False
+    search.curve.exchange([before, dip], [whole])
+    search.moves[k] = whole
+    return True
+
+
+def _stray(search: Search, from_s: float, to_s: float) -> tuple[Move, float] | None:
+    """The best move inside a gap, made finer by small steps; None where it is worth too little."""
+    depths = np.array(sorted({6.0, 9.0, 13.0, max(4.0, search.shared.depth_db)}))
+    frames = np.arange(round((from_s + 0.1) * FRAMES_PER_S), round((to_s - 0.1) * FRAMES_PER_S), 2)
+    if len(frames) < 10:
+        return None
+    ways = [m for length in _STRAY_RAMPS_S for m in _dips(search, frames, length, depths) if _inside(m, from_s, to_s)]
+    best = max(((_dip_nats(search, m), m) for m in ways), key=lambda way: way[0], default=None)
+    if best is None or best[0] < STRAY_NATS - _STRAY_GAINS:
+        return None
+    nats, move = best
+    for _ in range(20):
+        near = [m for m in (*shifted(move), *search.like_others(move)) if _inside(m, from_s, to_s)]
+        better = max(((_dip_nats(search, m), m) for m in near), key=lambda way: way[0], default=(0.0, move))
+        if better[0] <= nats + 0.05:
+            break
+        nats, move = better
+    # An edge that lies in silence costs nothing and says nothing.
+    edges = ((move.fall_start_s, move.fall_end_s), (move.return_start_s, move.return_end_s))
+    alone = 0.0 if any(m is not None for m in search.moves) else _ALONE_NATS
+    told = nats >= STRAY_NATS + alone and move.depth_db <= _deepest_stray_db(search) and all(heard(search, *edge) for edge in edges)
+    return (move, nats) if told else None
+
+
+def _dip_nats(search: Search, move: Move) -> float:
+    """What a move that no speech calls for is worth."""
+    return search.curve.worth([], [move]) + _dip_prior(search, move)
+
+
+def _dip_prior(search: Search, move: Move) -> float:
+    """The more it is like the others, the likelier it is one of them that was put elsewhere."""
+    own = move.return_s < _LIKE_OTHERS * search.shared.return_s
+    begins_again = float(np.interp(move.return_s, _AT_ONCE_S, (_AT_ONCE_NATS, 0.0))) if own else 0.0
+    return sharing(move, search.shared) - search.curve.by_chance(move) - begins_again
+
+
+def _deepest_stray_db(search: Search) -> float:
+    least, most = _STRAY_DEPTHS_DB
+    usual_db = search.shared.depth_db if any(m is not None for m in search.moves) else 0.0
+    return min(most, max(least, _STRAY_SHARE * usual_db))
+
+
+def _dips(search: Search, frames: NDArray[np.int64], length_s: float, depths_db: Floats) -> Iterator[Move]:
+    """For every depth the falls that tell most together with the best return that follows soon enough; from frames that are 40 ms apart."""
+    curve = search.curve
+    falls = told(curve.changes, length_s, frames, depths_db, 1.0, curve.luck.weights)
+    backs = told(curve.changes, length_s, frames, depths_db, -1.0, curve.luck.weights)
+    nearest, farthest = max(2, round(length_s * FRAMES_PER_S / 2) + 2), round(_LONGEST_STRAY_S * FRAMES_PER_S / 2)
+    for d, depth in enumerate(depths_db):
+        reach = [backs[j + nearest : j + farthest, d] for j in range(len(frames))]
+        both = np.array([f + (r.max() if len(r) else -np.inf) for f, r in zip(falls[:, d], reach, strict=True)])
+        for j in np.argsort(both)[: -_DIPS_TRIED - 1 : -1]:
+            if len(reach[j]):
+                fall, end = float(frames[j]) / FRAMES_PER_S, float(frames[j + nearest + int(np.argmax(reach[j]))]) / FRAMES_PER_S
+                yield Move(fall - length_s, fall, end - length_s, end, float(depth))
+
+
+def _inside(move: Move, from_s: float, to_s: float) -> bool:
+    return from_s <= move.fall_start_s and move.return_end_s <= to_s and move.return_start_s - move.fall_end_s > _SHORTEST_STRAY_S
+
+
+def heard(search: Search, from_s: float, to_s: float) -> bool:
+    """Whether the music can be told from before an edge to after it."""
+    use = search.curve.changes.use[max(0, round((from_s - _GUARD_S / 2) * FRAMES_PER_S)) : round((to_s + _GUARD_S) * FRAMES_PER_S)]
+    return bool(use.mean() >= _HEARD_SHARE) if len(use) else False
