@@ -17,6 +17,7 @@ _SHORTEST_RAMP_S = 0.015
 _SHORTEST_HOLD_S = 0.05
 _LENGTHS_S = (0.02, 0.06, 0.2, 0.7)
 _STEP_SHARES = tuple(k / 10 for k in range(11))
+_BEHIND_S = (0.1, 0.3, 0.6, 1.0)
 _TIME_STEPS_S, _FAR_S = (0.02, 0.06, 0.2, 0.6, 1.2, 2.2), 1.0
 _DEPTH_STEPS_DB = (-3, -1, -0.3, -0.1, 0.1, 0.3, 1, 3)
 _SHARED_STEPS = {
@@ -48,6 +49,19 @@ class Search:
         for move in self.moves:
             if move is not None:
                 curve.exchange([], [move])
+        for k in range(len(self.moves)):
+            self._come_apart(k)
+
+    def _come_apart(self, k: int) -> None:
+        """A first explanation looks at each edge by itself, so that a move may return in the fall of the next one; then it returns with its speech."""
+        move, latest_s = self.moves[k], self.room(k)[1]
+        if move is None or move.serves is None or move.return_end_s <= latest_s:
+            return
+        ways = [replace(move, return_start_s=move.serves[1] + d, return_end_s=move.serves[1] + d + self.shared.return_s) for d in _BEHIND_S]
+        best = max((w for w in ways if _fits(w, self.room(k))), key=lambda w: self.curve.worth([move], [w]) + self.prior(w), default=None)
+        if best is not None:
+            self.curve.exchange([move], [best])
+            self.moves[k] = best
 
     def improve(self, rounds: int = 4) -> None:
         """Change one thing of one move at a time for as long as it pays; then the shared values; and again."""
