@@ -114,6 +114,24 @@ class PartedTest(unittest.TestCase):
         self.assertAlmostEqual(dip.return_start_s, 12.3, delta=0.3)
 
 
+class ComeApartTest(unittest.TestCase):
+    """A search begins with edges that were looked at one by one."""
+
+    SPEECH = ((10.0, 14.0), (18.0, 22.0))
+
+    def test_a_move_that_returns_in_the_fall_of_the_next_one_returns_with_its_speech(self):
+        points = [(9.3, 0), (9.8, -10), (14.2, -10), (14.9, 0), (17.3, 0), (17.8, -10), (22.2, -10), (22.9, 0)]
+        into_each_other = Move(9.3, 9.8, 17.5, 19.5, 10.0, self.SPEECH[0]), Move(17.3, 17.8, 22.2, 22.9, 10.0, self.SPEECH[1])
+        one, two = search(points, self.SPEECH, into_each_other).moves
+        self.assertEqual(two, into_each_other[1])
+        self.assertAlmostEqual(one.return_start_s, 14.2, delta=0.2)
+        self.assertLessEqual(one.return_end_s, two.fall_start_s)
+
+    def test_others_stay(self):
+        moves = Move(9.3, 9.8, 14.2, 17.0, 10.0, self.SPEECH[0]), Move(17.3, 17.8, 22.2, 22.9, 10.0, self.SPEECH[1])
+        self.assertEqual(search([(9.3, 0)], self.SPEECH, moves).moves, list(moves))
+
+
 class StrayTest(unittest.TestCase):
     SPEECH = ((10.0, 16.0), (42.0, 48.0))
     OWN = Move(9.3, 9.8, 16.3, 17.0, 10.0, (10.0, 16.0))

@@ -169,6 +169,14 @@ class GivenTest(unittest.TestCase):
         self.assertEqual((no_voice.evidence.speech, no_voice.evidence.passages), ((), ()))
         self.assertEqual({f.family for f in no_voice.findings} & {"voice", "ducking"}, set())
 
+    def test_a_silent_stem_is_named_where_stems_do_not_add_up(self):
+        stems = parts()
+        silenced = stems | {"music": np.zeros_like(stems["music"])}
+        told = [f.message for f in judge(self.measured(silenced, sum(stems.values())), SPEC).findings if f.kind == "stems-off"]
+        self.assertTrue(told)
+        for message in told:
+            self.assertIn("Nothing is to be heard in the music stem “music.wav”; export it again", message)
+
     def test_speech_from_end_to_end(self):
         voice = stereo(talk(SECONDS, [(0.0, SECONDS)], -23))
         music = stereo(song(SECONDS) * 0.4)

@@ -14,7 +14,7 @@ _LEFT_DB = -15.0
 """Common practice: what stems leave of a mix lies far under it, also where the mix was coded with losses."""
 _MOVED_S, _GAIN_DB = 0.005, 0.3
 _LEAST_S, _WINDOW_S = 2.0, 1.0
-_QUIET_DB = -60.0
+_QUIET_DB, _SILENT_DB = -60.0, -100.0
 _NO_VOICE_DB = -40.0
 """Common practice: what is softer by more than this does no harm."""
 
@@ -104,6 +104,8 @@ def _left(evidence: Evidence) -> Iterator[Finding]:
     whole, left = (np.convolve(part.astype(np.float64), kernel, mode="same") for part in (rest.mix, rest.left))
     level = power_to_db(np.maximum(left, 1e-15)) - power_to_db(np.maximum(whole, 1e-15))
     off = (level > _LEFT_DB) & (power_to_db(np.maximum(whole, 1e-15)) > _QUIET_DB)
+    silent = [f"the {s.role} stem “{s.name}”" for s in stems if power_to_db(max(float(s.levels.power.max(initial=0.0)), 1e-15)) < _SILENT_DB]
+    why = f"Nothing is to be heard in {' and '.join(silent)}; export it again" if silent else "A stem is missing or of another version"
     for first, last in join(runs(off), BLOCKS_PER_S):
         if last - first < _LEAST_S * BLOCKS_PER_S:
             continue
@@ -116,8 +118,7 @@ def _left(evidence: Evidence) -> Iterator[Finding]:
             out_s=min(last / BLOCKS_PER_S, evidence.duration_s),
             title="Stems do not add up to the mix",
             message=(
-                f"Here the stems leave {share:.0f} dB of the mix; under {_LEFT_DB:g} dB they add up. "
-                f"A stem is missing or of another version; figures of voice against background may be off."
+                f"Here the stems leave {share:.0f} dB of the mix; under {_LEFT_DB:g} dB they add up. {why}; figures of voice against background may be off."
             ),
             measured=share,
             limit=_LEFT_DB,
