@@ -12,7 +12,7 @@ from .instants import Instants
 from .likeness import Pairs
 from .loops import BLOCK
 from .moves import Move
-from .trials import taken, tried
+from .trials import Likeness, Scales, taken, tried
 
 PAIR_WEIGHT = 0.018
 """A pair counts so little because neighbouring windows find the same partner, and one phrase has one random level."""
@@ -30,14 +30,19 @@ class Curve:
         order = np.argsort(places, kind="stable")
         pair_of = np.tile(np.arange(len(pairs.one)), 2)[order]
         pair_begins = np.searchsorted(places[order], np.arange(self.frames // BLOCK + 2)).astype(np.int64)
-        scales = found.scales
-        self._begins = np.concatenate([[0], np.cumsum([len(s.moved) for s in scales])]).astype(np.int64)
-        self._widths, self._hops = np.array([s.width for s in scales]), np.array([s.hop for s in scales])
-        self._seen = np.zeros(self._begins[-1])
+        begins = np.concatenate([[0], np.cumsum([len(s.moved) for s in found.scales])]).astype(np.int64)
+        self._scales = Scales(
+            begins,
+            np.array([s.width for s in found.scales]),
+            np.array([s.hop for s in found.scales]),
+            np.concatenate([s.moved for s in found.scales]),
+            np.concatenate([s.step for s in found.scales]),
+            np.zeros(begins[-1]),
+            self.luck.weights,
+            DEGREES,
+        )
+        self._likeness = Likeness(pair_begins, pair_of, pairs.one, pairs.other, pairs.offset_db, pairs.scale_db, PAIR_WEIGHT)
         self._sums, self._room = np.zeros(self.frames + 1), np.zeros(self.frames + 1)
-        moved, step = np.concatenate([s.moved for s in scales]), np.concatenate([s.step for s in scales])
-        self._told = (self.luck.weights, DEGREES, self._begins, self._widths, self._hops, moved, step, self._seen)
-        self._told_by_pairs = (pair_begins, pair_of, pairs.one, pairs.other, pairs.offset_db, pairs.scale_db, PAIR_WEIGHT)
 
     @property
     def duration_s(self) -> float:
@@ -50,7 +55,7 @@ class Curve:
 
     def worth(self, gone: Sequence[Move], come: Sequence[Move]) -> float:
         """By how much the likelihood grows when some moves go and others come."""
-        told: float = tried(_drawn(gone, come), FRAMES_PER_S, *self._told, *self._told_by_pairs, self._sums, self._room)
+        told: float = tried(_drawn(gone, come), FRAMES_PER_S, self._scales, self._likeness, self._sums, self._room)
         # How quick an edge is tells which way of a move is likelier, not whether there is one: music often starts and stops at once.
         if self._instants is not None and len(gone) == len(come):
             told += sum(map(self._instants.told, come)) - sum(map(self._instants.told, gone))
@@ -58,7 +63,7 @@ class Curve:
 
     def exchange(self, gone: Sequence[Move], come: Sequence[Move]) -> None:
         """Take an exchange of moves for true."""
-        taken(_drawn(gone, come), FRAMES_PER_S, self._begins, self._widths, self._hops, self._seen, self._sums, self._room)
+        taken(_drawn(gone, come), FRAMES_PER_S, self._scales, self._sums, self._room)
 
 
 def _drawn(gone: Sequence[Move], come: Sequence[Move]) -> Floats:

@@ -1,5 +1,7 @@
 """The compiled loops in which a change of the gain curve is tried: many thousand changes for each programme, so that one call does all for one of them."""
 
+from typing import NamedTuple
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,53 +13,57 @@ MOST_AT_ONCE = 1e100
 """One logarithm for so large a product."""
 
 
+class Scales(NamedTuple):
+    """All scales of time, one after the other: scale k lies from ``begins[k]`` up to ``begins[k + 1]`` in the last three."""
+
+    begins: NDArray[np.int64]
+    widths: NDArray[np.int64]
+    hops: NDArray[np.int64]
+    moved: Floats
+    step: Floats
+    seen: Floats
+    """What of the curve as it is can be seen there, in dB."""
+    weights: Floats
+    """``(frames,)`` of what changes tell; the same all over a part of the programme."""
+    degrees: float
+
+
+class Likeness(NamedTuple):
+    """Pairs of blocks; those that touch block k are the ones of ``pair_of`` from ``begins[k]`` on."""
+
+    begins: NDArray[np.int64]
+    pair_of: NDArray[np.int64]
+    one: NDArray[np.int64]
+    other: NDArray[np.int64]
+    offset: Floats
+    scale: Floats
+    weight: float
+
+
 @njit(cache=True, nogil=True)
-def tried(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects)
-    moves: Floats,
-    per_s: int,
-    weights: Floats,
-    degrees: float,
-    begins: NDArray[np.int64],
-    widths: NDArray[np.int64],
-    hops: NDArray[np.int64],
-    moved: Floats,
-    step: Floats,
-    seen: Floats,
-    pair_begins: NDArray[np.int64],
-    pair_of: NDArray[np.int64],
-    one: NDArray[np.int64],
-    other: NDArray[np.int64],
-    offset: Floats,
-    scale: Floats,
-    pair_weight: float,
-    gain_sums: Floats,
-    sums: Floats,
-) -> float:
+def tried(moves: Floats, per_s: int, scales: Scales, pairs: Likeness, gain_sums: Floats, sums: Floats) -> float:
     """What a change of the gain curve tells on all scales and by pairs of blocks, in nats against none.
 
-    ``moves`` as for ``drawn``; ``weights`` ``(frames,)`` are those of changes. Scale k lies in ``moved``, ``step`` and ``seen`` from ``begins[k]`` up to
-    ``begins[k + 1]``; what of the curve as it is can be seen there is ``seen``. The pairs that touch block k are those of ``pair_of`` from
-    ``pair_begins[k]`` on. ``gain_sums`` ``(frames + 1,)`` are running sums of the curve as it is, ``sums`` is as much room to work in.
+    ``moves`` as for ``drawn``. ``gain_sums`` ``(frames + 1,)`` are running sums of the curve as it is, ``sums`` is as much room to work in.
     """
-    first, count = drawn(moves, per_s, len(weights), sums)
+    first, count = drawn(moves, per_s, len(sums) - 1, sums)
     told = 0.0
-    for k in range(len(widths)):
-        told += _on_scale(begins[k], begins[k + 1] - begins[k], widths[k], hops[k], moved, step, seen, sums, first, count, degrees, weights)
-    if len(one):
-        told += pair_weight * _by_pairs(pair_begins, pair_of, one, other, offset, scale, gain_sums, sums, first, count)
+    for k in range(len(scales.widths)):
+        told += _on_scale(scales, k, sums, first, count)
+    if len(pairs.one):
+        told += pairs.weight * _by_pairs(pairs, gain_sums, sums, first, count)
     return told
 
 
 @njit(cache=True, nogil=True)
-def taken(
-    moves: Floats, per_s: int, begins: NDArray[np.int64], widths: NDArray[np.int64], hops: NDArray[np.int64], seen: Floats, gain_sums: Floats, sums: Floats
-) -> None:
-    """A change becomes part of the curve: what of it can be seen is added to ``seen``, and its running sums to ``gain_sums``; all else as for ``tried``."""
+def taken(moves: Floats, per_s: int, scales: Scales, gain_sums: Floats, sums: Floats) -> None:
+    """A change becomes part of the curve: what of it can be seen is added to that of ``scales``, its running sums to ``gain_sums``; else as ``tried``."""
     first, count = drawn(moves, per_s, len(sums) - 1, sums)
-    for k in range(len(widths)):
-        begin, end = _seeing(begins[k + 1] - begins[k], widths[k], hops[k], first, count)
+    for k in range(len(scales.widths)):
+        width, hop, from_place = scales.widths[k], scales.hops[k], scales.begins[k]
+        begin, end = _seeing(scales.begins[k + 1] - from_place, width, hop, first, count)
         for place in range(begin, end):
-            seen[begins[k] + place] += _added(sums, place * hops[k] - first, widths[k], count)
+            scales.seen[from_place + place] += _added(sums, place * hop - first, width, count)
     for frame in range(first, len(gain_sums)):
         gain_sums[frame] += sums[min(frame - first, count)]
 
@@ -118,30 +124,18 @@ def _added(sums: Floats, at: int, width: int, count: int) -> float:
 
 
 @njit(cache=True, nogil=True)
-def _on_scale(  # noqa: PLR0913, PLR0917
-    from_place: int,
-    places: int,
-    width: int,
-    hop: int,
-    moved: Floats,
-    step: Floats,
-    seen: Floats,
-    sums: Floats,
-    first: int,
-    count: int,
-    degrees: float,
-    weights: Floats,
-) -> float:
-    """What a change tells on one scale. Weights are the same all over a part of the programme."""
-    begin, end = _seeing(places, width, hop, first, count)
+def _on_scale(scales: Scales, scale: int, sums: Floats, first: int, count: int) -> float:
+    """What a change tells on one scale."""
+    width, hop, weights, degrees = scales.widths[scale], scales.hops[scale], scales.weights, scales.degrees
+    begin, end = _seeing(scales.begins[scale + 1] - scales.begins[scale], width, hop, first, count)
     told, total, above, below, weight = 0.0, 0.0, 1.0, 1.0, weights[min(begin * hop, len(weights) - 1)]
     for place in range(begin, end):
         if weights[place * hop] != weight:
             told += weight * (total + np.log(above) - np.log(below))
             total, above, below, weight = 0.0, 1.0, 1.0, weights[place * hop]
-        k = from_place + place
-        before = moved[k] - step[k] * seen[k]
-        after = before - step[k] * _added(sums, place * hop - first, width, count)
+        k = scales.begins[scale] + place
+        before = scales.moved[k] - scales.step[k] * scales.seen[k]
+        after = before - scales.step[k] * _added(sums, place * hop - first, width, count)
         above *= degrees + after * after
         below *= degrees + before * before
         if above > MOST_AT_ONCE or below > MOST_AT_ONCE:
@@ -153,26 +147,15 @@ def _on_scale(  # noqa: PLR0913, PLR0917
 
 
 @njit(cache=True, nogil=True)
-def _by_pairs(  # noqa: PLR0913, PLR0917
-    begins: NDArray[np.int64],
-    pair_of: NDArray[np.int64],
-    one: NDArray[np.int64],
-    other: NDArray[np.int64],
-    offset: Floats,
-    scale: Floats,
-    gain_sums: Floats,
-    sums: Floats,
-    first: int,
-    count: int,
-) -> float:
+def _by_pairs(pairs: Likeness, gain_sums: Floats, sums: Floats, first: int, count: int) -> float:
     """What a change tells by pairs of blocks, each of weight one."""
     low = max(0, (first - BLOCK) // BLOCK)
-    high = min(len(begins) - 1, (first + count - 1) // BLOCK + 1)
+    high = min(len(pairs.begins) - 1, (first + count - 1) // BLOCK + 1)
     total, above, below = 0.0, 1.0, 1.0
     for block in range(low, high):
-        for index in range(begins[block], begins[block + 1]):
-            pair = pair_of[index]
-            i, j = one[pair], other[pair]
+        for index in range(pairs.begins[block], pairs.begins[block + 1]):
+            pair = pairs.pair_of[index]
+            i, j = pairs.one[pair], pairs.other[pair]
             mine_first = i // BLOCK == block
             if not mine_first and first - BLOCK < i < first + count:
                 continue
@@ -181,8 +164,8 @@ def _by_pairs(  # noqa: PLR0913, PLR0917
             if di == dj:
                 continue
             now = (gain_sums[i + BLOCK] - gain_sums[i] - gain_sums[j + BLOCK] + gain_sums[j]) / BLOCK
-            before = (offset[pair] - now) / scale[pair]
-            after = before - (di - dj) / (BLOCK * scale[pair])
+            before = (pairs.offset[pair] - now) / pairs.scale[pair]
+            after = before - (di - dj) / (BLOCK * pairs.scale[pair])
             above *= 2.0 + before * before
             below *= 2.0 + after * after
             if above > MOST_AT_ONCE or below > MOST_AT_ONCE:
