@@ -19,7 +19,7 @@ _REST_SHARE = 0.7
 _JUMP_DB, _SPREAD_DB = -8.0, 3.0
 _TRIES = 40
 _LOUD_WITHIN_DB = 3.0
-_STARTLES_FROM_LUFS = VOICE_LUFS - 6.5
+_STARTLES_FROM_LUFS, _STARTLES_BY_DB = VOICE_LUFS - 6.5, 22.0
 
 
 def going_round(x, start, length):
@@ -85,6 +85,17 @@ def told_apart(faults):
 def startling(faults, music):
     """Without the entries that are no fault, since the music is soft there by the programme's level."""
     return [f for f in faults if f.kind != ABRUPT or level_of(music[round(f.in_s * RATE) :][: RATE // 2]) > _STARTLES_FROM_LUFS]
+
+
+def unprepared(faults, others, music):
+    """Without the entries that are no fault, since something else sounds before them: the mix does not rise by so much then."""
+
+    def rises(fault):
+        at = round(fault.in_s * RATE)
+        before = level_of(others[max(0, at - RATE // 2) : at])
+        return level_of(music[at:][: RATE // 2]) - before > _STARTLES_BY_DB
+
+    return [f for f in faults if f.kind != ABRUPT or rises(f)]
 
 
 def _fault(kind, begin, end):

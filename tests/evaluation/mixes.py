@@ -79,6 +79,7 @@ def make(plan):
         faults += other_faults.low_voice(dice, passages, faults, dialogue, music)
     if other_faults.OVER in plan.faults:
         faults += other_faults.loud_effect(dice, passages, faults, effects)
+    faults = cues.unprepared(faults, dialogue if effects is None else dialogue + effects, music)
     clean = dialogue
     if plan.room_db is not None:
         dialogue = dialogue + _room(dice, dialogue, plan.room_db)
