@@ -14,6 +14,7 @@ from .prediction import around, audibility_over, gain_curve, integrated_with, ra
 
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _SURE, _LIKELY = 0.67, 0.5
+"""How certain ducks are of which the usual depth is read, and such as are taken to be there without a look at the level."""
 _NEAR_LU = 1.0
 
 

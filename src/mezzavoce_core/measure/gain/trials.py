@@ -14,7 +14,7 @@ MOST_AT_ONCE = 1e100
 
 
 class Scales(NamedTuple):
-    """All scales of time, one after the other: scale k lies from ``begins[k]`` up to ``begins[k + 1]`` in the last three."""
+    """All scales of time, one after the other: scale k lies from ``begins[k]`` up to ``begins[k + 1]`` in ``moved``, ``step`` and ``seen``."""
 
     begins: NDArray[np.int64]
     widths: NDArray[np.int64]
