@@ -132,7 +132,10 @@ def _pumping(dice, t, passages, speech, others, seconds):
 
 
 def _abrupt(dice, t, passages, speech, others, seconds):
-    return [replace(t, fall_start_s=t.fall_end_s - float(dice.uniform(0.005, 0.025)))], Fault("duck-abrupt", t.fall_end_s - 0.03, t.fall_end_s)
+    length = float(dice.uniform(0.005, 0.025))
+    if dice.integers(2):
+        return [replace(t, return_end_s=t.return_start_s + length)], Fault("duck-abrupt", t.return_start_s, t.return_start_s + 0.03)
+    return [replace(t, fall_start_s=t.fall_end_s - length)], Fault("duck-abrupt", t.fall_end_s - 0.03, t.fall_end_s)
 
 
 def _slow_ramp(dice, t, passages, speech, others, seconds):

@@ -13,6 +13,7 @@ from tests.evaluation.material import RATE
 AHEAD_S = (0.02, 0.3)
 _PIECE = 3 * RATE
 """A mixer looks at a voice over music in pieces of 3 s, up to the last word of a passage."""
+_SHORTEST = RATE // 5
 
 
 @dataclass(frozen=True)
@@ -182,7 +183,7 @@ def _open_gain_db(plan, dialogue, source, passages, trapezoids, within=(0.0, np.
         first, last = round(max(a, within[0]) * RATE), round(min(b, within[1]) * RATE)
         for begin in (*range(first, last - _PIECE, RATE), max(first, last - _PIECE)):
             piece = slice(begin, min(begin + _PIECE, last))
-            if piece.stop - piece.start > RATE:
+            if piece.stop - piece.start > _SHORTEST:
                 gaps.append(level_of(dialogue[piece]) - level_of(source[piece]))
     return min(gaps, default=np.inf) + usual - CLEARANCE_LU - plan.margin_lu
 

@@ -2,6 +2,8 @@
 
 from math import gcd
 
+import numpy as np
+
 from tests.evaluation import cues, material, other_faults
 from tests.evaluation.mixes import Plan
 
@@ -24,8 +26,8 @@ RATIOS, LONG, LONG_CLEAN = "ratios", "long", "long clean"
 # Minutes of programmes with several cues: such with faults, one of a kind for about every 70 s, and such as a mixer would leave them.
 _LONG_MIN, _LONG_CLEAN_MIN = (5, 10, 20, 5, 10, 20), (5, 10)
 _ALL_FAULTS = (*FAULTS, *cues.KINDS, *other_faults.KINDS)
-# From voices that drown to voices that stand far above everything.
-_RATIO_MARGINS_LU, _MORE_MARGINS_LU = (-18, -15, -12, -9, -6, -3, 0, 4, 8), (-16.5, -10.5, -4.5, 2)
+# From voices that drown to voices that stand far above everything, minute by minute.
+_RATIO_MARGINS_LU, _RATIO_MIXES, _RATIO_S = (-18.0, 8.0), 60, 60.0
 # A plunge has to leave more than enough, and a bed that lies higher must not cover words.
 _MARGINS_LU = {"duck-plunge": 6.0, "duck-uneven": 9.0}
 
@@ -37,11 +39,11 @@ def plans(half, scale=1.0):
     # Coprime with their number, so that every piece of music has its turn.
     step = next(s for s in range(7, 7 + len(tracks) + 1) if gcd(s, len(tracks)) == 1)
 
-    def add(group, count, **more):
+    def add(group, count, kth=lambda k: {}, **more):
         for k in range(max(1, round(count * scale))):
             number = len(found)
             seed = 1000 * len(group) + 2 * number + half
-            facts = {"voice": voices[number % len(voices)], "track": tracks[(step * number) % len(tracks)]} | more
+            facts = {"voice": voices[number % len(voices)], "track": tracks[(step * number) % len(tracks)]} | more | kth(k)
             if k % 4 == 3:
                 facts["second_voice"] = voices[(number + 3) % len(voices)]
             if k % 4 == 1:
@@ -54,8 +56,6 @@ def plans(half, scale=1.0):
     add("clean", 10, seconds=180.0, with_effects=True)
     for fault in FAULTS:
         add(fault, 8, faults=(fault,), margin_lu=_MARGINS_LU.get(fault, 3.0))
-    for margin in _RATIO_MARGINS_LU:
-        add(RATIOS, 2, ducked=False, margin_lu=margin)
     for group, minutes in ((LONG, _LONG_MIN), (LONG_CLEAN, _LONG_CLEAN_MIN)):
         for k, length_min in enumerate(minutes):
             number = len(found)
@@ -77,6 +77,6 @@ def plans(half, scale=1.0):
                 faults=tuple(kinds) if group == LONG else (),
             )
             found.append(plan)
-    for margin in _MORE_MARGINS_LU:
-        add(RATIOS, 1, ducked=False, margin_lu=margin)
+    mixes = max(1, round(_RATIO_MIXES * scale))
+    add(RATIOS, _RATIO_MIXES, lambda k: {"margin_lu": float(np.interp(k, (0, mixes - 1), _RATIO_MARGINS_LU))}, seconds=_RATIO_S, ducked=False)
     return found

@@ -9,7 +9,7 @@ from django.utils import timezone
 from mezzavoce.dispatch import actions as dispatch
 from mezzavoce.library.models import SpecVersion
 from mezzavoce.measuring.actions import request_run
-from mezzavoce.measuring.models import Run
+from mezzavoce.measuring.models import Finding, Run
 from mezzavoce.notes import actions as notes
 from mezzavoce.notes.models import Mark
 from mezzavoce.screens.desk import desk
@@ -55,6 +55,16 @@ class DeskTest(ProductionCase):
         for k, item in enumerate(sent.items.all()):
             dispatch.answer(sent.recipients.get(), item, "fixed", "", f"k{k}")
         self.assertEqual(self.standing(), "answered")
+
+    def test_what_falls_short_of_the_spec_waits_for_a_person_and_taste_does_not(self):
+        mix = make_mix(self.production, self.lead)
+        measure_mix(mix)
+        for severity, word, said in (("should", "to decide", "should be better"), ("note", "may go out", "could be better")):
+            Finding.objects.update(severity=severity)
+            Mark.objects.update(severity=severity)
+            self.assertEqual(self.standing(), word)
+            self.client.force_login(self.reviewer)
+            self.assertContains(self.client.get(reverse("mix", args=[mix.pk])), said)
 
     def test_a_good_mix_may_go_out(self):
         measure_mix(make_mix(self.production, self.lead), passing())

@@ -27,6 +27,7 @@ CSRF_TRUSTED_ORIGINS = [BASE_URL]
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
+    "django.contrib.humanize",
     "django.contrib.sessions",
     "django.contrib.messages",
     "django.contrib.staticfiles",

@@ -4,6 +4,8 @@ import { CALM, CROSSED, THINNER, gainAt, gapRuns } from "./gap.js";
 import { hatch } from "./ink.js";
 import { LADDER, levelY } from "./lanes.js";
 
+const NAME_BESIDE = 8;
+
 /** Ladder lines with their figures. */
 export function drawLadder(pen, lane, left, width, colours) {
   pen.font = "12px 'JetBrains Mono', monospace";
@@ -134,7 +136,17 @@ function drawProposal(pen, lane, scale, state, first, last, x, colours) {
     pen.lineTo(cx + 4, cy - 4);
     pen.stroke();
   });
-  label(pen, `${role === "dialogue" ? "voice" : role} as proposed`, scale.x((from + to) / 2), lane.top + lane.height - 10, colours.pencil);
+  label(pen, `${role === "dialogue" ? "voice" : role} as proposed`, scale.x((from + to) / 2), besideProposal(lane, lifted, state, from, to), colours.pencil);
+}
+
+/** Where the name of a proposed line stands: under it, over that of a voice, and inside the lane. */
+function besideProposal(lane, lifted, state, from, to) {
+  const middle = Math.floor((from + to) / 2 / state.series.hop);
+  const near = lifted.slice(Math.max(0, middle - NAME_BESIDE), middle + NAME_BESIDE).filter((level) => level > LADDER.bottom);
+  const bottom = lane.top + lane.height - 10;
+  if (!near.length) return bottom;
+  const place = state.proposal.role === "dialogue" ? levelY(lane, Math.max(...near)) - 14 : levelY(lane, Math.min(...near)) + 14;
+  return Math.min(bottom, Math.max(lane.top + 10, place));
 }
 
 /** A word at a place. */
