@@ -12,16 +12,18 @@ import numpy as np
 from tests.evaluation import material
 from tests.evaluation.plans import HELD, TUNED, plans
 from tests.evaluation.scores import score
-from tests.evaluation.tables import by_music, figures
+from tests.evaluation.tables import by_limit, by_music, figures
 
 _FIGURES = ("Figure (stems)", "To reach", "Found")
 _BY_MUSIC = ("Music", "Mixes", "Ducks found", "Depth (dB)", "Times (s)", "Planted faults found", "False findings on clean mixes, for ten minutes")
+_BY_LIMIT = ("False finding on clean mixes", "Limit", "How many", "Measured")
 
 
 def page(half, scores):
     """What was found on one half."""
     name = "Tuned on" if half == TUNED else "Held out"
-    return f"## {name}\n\n{_table(_FIGURES, figures(scores))}\n### {name}: by kind of music\n\n{_table(_BY_MUSIC, by_music(scores))}\n"
+    tables = (("", _FIGURES, figures), (": by kind of music", _BY_MUSIC, by_music), (": what is found in clean mixes", _BY_LIMIT, by_limit))
+    return "\n".join(f"##{'#' if more else ''} {name}{more}\n\n{_table(head, lines(scores))}" for more, head, lines in tables) + "\n"
 
 
 def _table(head, lines):
@@ -52,7 +54,7 @@ def main():
             for s in pool.map(score, sorted(wanted, key=lambda p: -p.seconds)):
                 scores.append(s)
                 if options.verbose:
-                    print(s.plan.name, s.plan.track.path.stem, f"{s.found}/{s.ducks} false {s.false_ducks}", s.planted, s.others, flush=True)
+                    print(s.plan.name, s.plan.track.path.stem, f"{s.found}/{s.ducks} false {s.false_ducks}", s.planted, [o.kind for o in s.others], flush=True)
         part = page(half, scores)
         print(part, flush=True)
         text += part

@@ -75,7 +75,7 @@ def _needed(kind, open_lu, depth_db):
     if kind == "duck-plunge":
         return CLEARANCE_LU + 8.5 - 21 < open_lu < CLEARANCE_LU - 0.5
     if kind == "duck-uneven" and depth_db >= _RAISED_FROM_DB:
-        return CLEARANCE_LU - depth_db + 7 < open_lu < CLEARANCE_LU - 0.5
+        return CLEARANCE_LU - depth_db + 9 < open_lu < CLEARANCE_LU - 0.5
     if kind == "duck-shallow":
         return open_lu + 0.45 * depth_db < CLEARANCE_LU - 0.5
     return kind in ("duck-stray", "duck-one-sided") or open_lu < CLEARANCE_LU - 0.5
@@ -140,6 +140,10 @@ def _abrupt(dice, t, passages, speech, others, seconds):
 
 def _slow_ramp(dice, t, passages, speech, others, seconds):
     length = float(dice.uniform(1.9, 2.5))
+    if dice.integers(2):
+        end = t.return_start_s + length
+        slow_back = [replace(t, return_end_s=end)], Fault("duck-slow-ramp", t.return_start_s, end)
+        return slow_back if end < _after(t, others, seconds) - 0.3 else None
     start = t.fall_end_s - length
     if start < _before(t, others) + 0.3:
         return None

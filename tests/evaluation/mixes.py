@@ -11,8 +11,8 @@ from tests.evaluation.levels import VOICE_LUFS, level_of
 from tests.evaluation.material import RATE
 
 AHEAD_S = (0.02, 0.3)
-_PIECE = 3 * RATE
-"""A mixer looks at a voice over music in pieces of 3 s, up to the last word of a passage."""
+_PIECE, _STEP = 3 * RATE // 2, RATE // 2
+"""A mixer listens for a voice over music in pieces so short that no half-sentence is lost, up to the last word of a passage."""
 _SHORTEST = RATE // 5
 
 
@@ -181,7 +181,7 @@ def _open_gain_db(plan, dialogue, source, passages, trapezoids, within=(0.0, np.
     gaps = []
     for a, b in passages:
         first, last = round(max(a, within[0]) * RATE), round(min(b, within[1]) * RATE)
-        for begin in (*range(first, last - _PIECE, RATE), max(first, last - _PIECE)):
+        for begin in (*range(first, last - _PIECE, _STEP), max(first, last - _PIECE)):
             piece = slice(begin, min(begin + _PIECE, last))
             if piece.stop - piece.start > _SHORTEST:
                 gaps.append(level_of(dialogue[piece]) - level_of(source[piece]))

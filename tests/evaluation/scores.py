@@ -33,6 +33,16 @@ class Followed:
     full_band: bool
 
 
+@dataclass(frozen=True)
+class Beside:
+    """What is found where nothing was planted: its kind, and what was measured against which limit."""
+
+    kind: str
+    measured: float | None
+    limit: float | None
+    unit: str
+
+
 @dataclass
 class Score:
     """Figures of one mix."""
@@ -48,7 +58,7 @@ class Score:
     depth_errors: list[float] = field(default_factory=list)
     time_errors: list[float] = field(default_factory=list)
     planted: list[tuple[str, bool]] = field(default_factory=list)
-    others: list[str] = field(default_factory=list)
+    others: list[Beside] = field(default_factory=list)
     followed: list[Followed] = field(default_factory=list)
 
 
@@ -157,4 +167,4 @@ def _findings(scored, mix, findings):
         # A whole cue that stands off from the others explains nothing else that is found in it.
         near = (f for f in findings if f.in_s < fault.out_s + NEAR_S and fault.in_s - NEAR_S < f.out_s)
         used |= {id(f) for f in near if fault.kind != JUMP or f.kind == JUMP}
-    scored.others = [f.kind for f in findings if id(f) not in used]
+    scored.others = [Beside(f.kind, f.measured, f.limit, f.unit) for f in findings if id(f) not in used]

@@ -11,6 +11,7 @@ from tests.evaluation.plans import LONG, LONG_CLEAN
 _FEWEST_RANKED = 10
 _DUCKED = ("alike", "differing", "clean")
 _AS_A_MIXER_LEAVES_IT = ("alike", "clean", LONG_CLEAN)
+_MOST_SHOWN = 8
 
 
 def spread(values):
@@ -75,7 +76,7 @@ def _ranks(followed, name):
 def _planted(scores, groups):
     for kind in dict.fromkeys(k for s in scores for k, _ in s.planted):
         found = [hit for s in scores for k, hit in s.planted if k == kind]
-        extra = Counter(o for s in groups.get(kind, []) for o in s.others)
+        extra = Counter(o.kind for s in groups.get(kind, []) for o in s.others)
         yield f"planted {kind} found", ".95", f"{share(sum(found), len(found))}; besides: {dict(extra) or 'nothing'}"
     hits = [hit for s in scores for _, hit in s.planted]
     if hits:
@@ -96,6 +97,19 @@ def by_music(scores):
         yield name, str(len(own)), _ducks_found(ducked), *errors, share(sum(hits), len(hits)), _false_findings(clean)
 
 
+def by_limit(scores):
+    """The lines of the table of false findings: kind, limit, and what was measured where the mix is as a mixer would leave it."""
+    found = {}
+    for s in scores:
+        if s.plan.group in _AS_A_MIXER_LEAVES_IT:
+            for o in s.others:
+                found.setdefault((o.kind, "" if o.limit is None else f"{o.limit:g} {o.unit}"), []).append(o.measured)
+    minutes = sum(s.minutes for s in scores if s.plan.group in _AS_A_MIXER_LEAVES_IT)
+    for (kind, limit), measured in sorted(found.items()):
+        shown = ", ".join("not measured" if m is None else f"{m:.2f}" for m in measured[:_MOST_SHOWN])
+        yield kind, limit, f"{len(measured)} in {minutes:.0f} min", shown + (", ..." if len(measured) > _MOST_SHOWN else "")
+
+
 def _all(scores, name):
     return [each for s in scores for each in getattr(s, name)]
 
@@ -105,5 +119,5 @@ def _ducks_found(scores):
 
 
 def _false_findings(scores):
-    others = Counter(k for s in scores for k in s.others)
+    others = Counter(o.kind for s in scores for o in s.others)
     return "none" if not scores else f"{10 * sum(others.values()) / sum(s.minutes for s in scores):.1f} {dict(others) or ''}".strip()
