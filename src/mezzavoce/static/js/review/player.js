@@ -49,6 +49,7 @@ export function makePlayer(video, duration, tell) {
       if (looping && mark) this.visit(mark);
       return looping;
     },
-    time: () => time,
+    /** Where the picture is now, told or not. */
+    time: () => (video?.readyState ? video.currentTime : time),
   };
 }
