@@ -2,8 +2,6 @@
 
 from math import gcd
 
-import numpy as np
-
 from tests.evaluation import cues, material, other_faults
 from tests.evaluation.mixes import Plan
 
@@ -39,11 +37,13 @@ def plans(half, scale=1.0):
     # Coprime with their number, so that every piece of music has its turn.
     step = next(s for s in range(7, 7 + len(tracks) + 1) if gcd(s, len(tracks)) == 1)
 
-    def add(group, count, kth=lambda k: {}, **more):
-        for k in range(max(1, round(count * scale))):
+    def add(group, count, along=lambda share: {}, **more):
+        """``along`` gives what changes from the first of them (0) to the last (1)."""
+        count = max(1, round(count * scale))
+        for k in range(count):
             number = len(found)
             seed = 1000 * len(group) + 2 * number + half
-            facts = {"voice": voices[number % len(voices)], "track": tracks[(step * number) % len(tracks)]} | more | kth(k)
+            facts = {"voice": voices[number % len(voices)], "track": tracks[(step * number) % len(tracks)]} | more | along(k / max(1, count - 1))
             if k % 4 == 3:
                 facts["second_voice"] = voices[(number + 3) % len(voices)]
             if k % 4 == 1:
@@ -77,6 +77,6 @@ def plans(half, scale=1.0):
                 faults=tuple(kinds) if group == LONG else (),
             )
             found.append(plan)
-    mixes = max(1, round(_RATIO_MIXES * scale))
-    add(RATIOS, _RATIO_MIXES, lambda k: {"margin_lu": float(np.interp(k, (0, mixes - 1), _RATIO_MARGINS_LU))}, seconds=_RATIO_S, ducked=False)
+    low, high = _RATIO_MARGINS_LU
+    add(RATIOS, _RATIO_MIXES, lambda share: {"margin_lu": low + share * (high - low)}, seconds=_RATIO_S, ducked=False)
     return found

@@ -31,7 +31,7 @@ def sentence(judgement: Judgement, marks: list[Marked]) -> str:
     if not left:
         return "May go out: nothing was found." if not dismissed else "May go out: what was found has been decided."
     if not must:
-        return _allowed([m for m in left if m.mark.severity == "should"], left)
+        return _allowed(left)
     said = list(dict.fromkeys(_fault(m) for m in must))
     if said == [_VOICE]:
         return "Not yet: the level is right, the voice is not clear."
@@ -40,8 +40,9 @@ def sentence(judgement: Judgement, marks: list[Marked]) -> str:
     return f"Not yet: {listed(said)}."
 
 
-def _allowed(should: list[Marked], left: list[Marked]) -> str:
+def _allowed(left: list[Marked]) -> str:
     """What is left where nothing must be mended: first what falls short of the spec, else what is taste."""
+    should = [m for m in left if m.mark.severity == "should"]
     some = should or left
     return f"May go out; {len(some)} place{'' if len(some) == 1 else 's'} {'should' if should else 'could'} be better."
 

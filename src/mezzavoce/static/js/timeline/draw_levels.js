@@ -4,6 +4,7 @@ import { CALM, CROSSED, THINNER, gainAt, gapRuns } from "./gap.js";
 import { hatch } from "./ink.js";
 import { LADDER, levelY } from "./lanes.js";
 
+// So many values of the series on either side of its middle are what the name of a proposed line keeps clear of.
 const NAME_BESIDE = 8;
 
 /** Ladder lines with their figures. */
