@@ -5,10 +5,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from mezzavoce_core.judge import registry, remedies
+from mezzavoce_core.judge import offs, registry, remedies
 from mezzavoce_core.judge.causes import merge
 from mezzavoce_core.judge.judging import gather, judge
-from mezzavoce_core.judge.kinds import duck_one_sided, voice_low
+from mezzavoce_core.judge.kinds import duck_one_sided
 from mezzavoce_core.judge.model import FAMILIES, MUST, NOTE, SHOULD, Finding, Point
 from mezzavoce_core.judge.prediction import around, gain_curve, integrated_with, ratio_over, with_gain
 from mezzavoce_core.judge.spec import DEFAULT, Limits, Spec
@@ -349,7 +349,14 @@ class ShortcutsTest(unittest.TestCase):
         for count in range(3, 12):
             levels = dice.integers(0, 5, count).astype(float)
             wanted = [level - np.median(np.delete(levels, k)) for k, level in enumerate(levels)]
-            np.testing.assert_allclose(voice_low.off_from_median(levels), wanted)
+            np.testing.assert_allclose(offs.off_from_median(levels), wanted)
+
+    def test_one_that_stands_off_takes_no_other_with_it(self):
+        self.assertEqual(offs.standing_off([-20.0, -28.5, -20.0], 4.0), {1: -8.5})
+        self.assertEqual(list(offs.standing_off([-53.4, -53.3, -64.8, -65.8], 4.0)), [2, 3])
+        self.assertEqual(offs.standing_off([-20.0, -24.0, -20.5], 4.0), {})
+        self.assertEqual(offs.standing_off([-20.0, -30.0], 4.0), {})
+        self.assertEqual(list(offs.standing_off([-20.0, -26.0, -21.0, -14.0, -20.0], 4.0)), [1, 3])
 
     def test_the_balance_of_sides_all_over_the_programme(self):
         dice = np.random.default_rng(2)

@@ -20,6 +20,7 @@ _JUMP_DB, _SPREAD_DB = -8.0, 3.0
 _TRIES = 40
 _LOUD_WITHIN_DB = 3.0
 _STARTLES_FROM_LUFS, _STARTLES_BY_DB = VOICE_LUFS - 6.5, 22.0
+_FALLS_BY_DB = 7.0
 
 
 def going_round(x, start, length):
@@ -88,14 +89,19 @@ def startling(faults, music):
 
 
 def unprepared(faults, others, music):
-    """Without the entries that are no fault, since something else sounds before them: the mix does not rise by so much then."""
+    """Without the entries and ends that are no fault, since something else sounds before or after them: the mix does not rise or fall by so much then."""
 
     def rises(fault):
         at = round(fault.in_s * RATE)
         before = level_of(others[max(0, at - RATE // 2) : at])
         return level_of(music[at:][: RATE // 2]) - before > _STARTLES_BY_DB
 
-    return [f for f in faults if f.kind != ABRUPT or rises(f)]
+    def falls(fault):
+        at = round(fault.out_s * RATE)
+        last, after = slice(at - RATE // 4, at), slice(at, at + RATE // 4)
+        return level_of(music[last] + others[last]) - level_of(others[after]) > _FALLS_BY_DB
+
+    return [f for f in faults if not (f.kind == ABRUPT and not rises(f)) and not (f.kind == CUT_OFF and not falls(f))]
 
 
 def _fault(kind, begin, end):

@@ -24,24 +24,35 @@ _MUSIC = (
     ("horizons", "unknown-horizons/content/audio/music", "**/*.ogg"),
     ("droid", "freedroidrpg/data/sound/music", "*.ogg"),
     ("hold", "asterisk/moh", "*.wav"),
+    ("wesnoth", "games/wesnoth/1.16/data/core/music", "*.ogg"),
+    ("singularity", "games/singularity/music", "**/*.ogg"),
+    ("warzone", "games/warzone2100/music", "**/*.opus"),
 )
 _COLLECTIONS = {
     "clonk": "openclonk-data",
     "horizons": "unknown-horizons",
     "droid": "freedroidrpg-data",
     "hold": "asterisk-moh-opsound-wav",
+    "wesnoth": "wesnoth-1.16-music",
+    "singularity": "singularity-music",
+    "warzone": "warzone2100-music",
     "composed": "the project's composer",
 }
 _VOICES = (
     ("english", "asterisk/sounds/en_US_f_Allison", "*.wav"),
     ("italian", "asterisk/sounds/it_IT_f_Menardi", "*.wav"),
     ("horizons", "unknown-horizons/content/audio/voice", "**/*.ogg"),
+    ("czech low", "games/fillets-ng/sound", "**/cs/*-v-*.ogg"),
+    ("czech high", "games/fillets-ng/sound", "**/cs/*-m-*.ogg"),
+    ("dutch low", "games/fillets-ng/sound", "**/nl/*-v-*.ogg"),
+    ("dutch high", "games/fillets-ng/sound", "**/nl/*-m-*.ogg"),
 )
 UP_TO_4_KHZ = {"english", "italian"}
 """Voices that were recorded for the telephone."""
 _EFFECTS = (("horizons", "unknown-horizons/content/audio/sounds", "**/*.ogg"), ("droid", "freedroidrpg/data/sound/effects", "**/*.ogg"))
 PACKAGES = (
-    "openclonk-data unknown-horizons freedroidrpg-data asterisk-moh-opsound-wav asterisk-core-sounds-en-wav asterisk-prompt-it-menardi-wav espeak-ng flite"
+    "openclonk-data unknown-horizons freedroidrpg-data asterisk-moh-opsound-wav wesnoth-1.16-music singularity-music warzone2100-music "
+    "asterisk-core-sounds-en-wav asterisk-prompt-it-menardi-wav fillets-ng-data-cs fillets-ng-data-nl espeak-ng flite"
 )
 SENTENCES = (
     "The keeper climbs a hundred and twelve steps before the evening.",

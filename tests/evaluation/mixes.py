@@ -12,9 +12,12 @@ from tests.evaluation.material import RATE
 
 AHEAD_S = (0.02, 0.3)
 _PIECE, _STEP = 3 * RATE // 2, RATE // 2
-"""A mixer listens for a voice over music in pieces so short that no half-sentence is lost, up to the last word of a passage."""
+"""A mixer listens for a voice over music in pieces of words so short that no half-sentence is lost, up to the last word of a passage."""
 _SHORTEST = RATE // 5
 """Of what a cue has under a voice; in less of it nothing is lost."""
+_LEFT_DB, _RAISED_DB, _WORDS_DB = 2.0, 9.0, 20.0
+"""Words further under the others than the first are raised, by at most the second; what is under them by more than the third is none."""
+_DRAWS, _DRAW_APART = 6, 1_000_000
 
 
 @dataclass(frozen=True)
@@ -61,17 +64,29 @@ class Mix:
 
 
 def make(plan):
-    """The mix that a plan describes; the same for the same plan."""
-    dice = np.random.default_rng(plan.seed)
+    """The mix that a plan describes; the same for the same plan.
+
+    Where its one fault finds no room, or no voice that needs the music lower, another draw is made.
+    """
+    mix = _drawn(plan, plan.seed)
+    for again in range(1, _DRAWS if len(plan.faults) == 1 else 1):
+        if mix.faults:
+            break
+        mix = _drawn(plan, plan.seed + again * _DRAW_APART)
+    return mix
+
+
+def _drawn(plan, seed):
+    dice = np.random.default_rng(seed)
     dialogue, speech, passages = _dialogue(plan, dice)
     if plan.more_tracks:
         trapezoids = _automation(plan, dice, passages)
         source, spans, faults = cues.joined((plan.track, *plan.more_tracks), dice, trapezoids, plan.seconds, plan.faults)
-        source = cues.levelled(source, spans, [_open_gain_db(plan, dialogue, source, passages, trapezoids, s) for s in spans], faults)
+        source = cues.levelled(source, spans, [_open_gain_db(plan, dialogue, source, speech, passages, trapezoids, s) for s in spans], faults)
     else:
         source, spans, faults = _music(plan, dice, len(dialogue)), [], []
         trapezoids = _automation(plan, dice, passages) if plan.ducked else []
-        source *= 10 ** (_open_gain_db(plan, dialogue, source, passages, trapezoids) / 20)
+        source *= 10 ** (_open_gain_db(plan, dialogue, source, speech, passages, trapezoids) / 20)
     whole, at_joins = cues.told_apart(cues.startling(faults, source))
     open_lu = _open_ratios(dialogue, source, passages)
     trapezoids, faults = plant(plan.faults, dice, passages, speech, trapezoids, plan.seconds, open_lu, at_joins, cues.rests(spans))
@@ -80,7 +95,7 @@ def make(plan):
     if other_faults.LOW in plan.faults:
         faults += other_faults.low_voice(dice, passages, faults, dialogue, music)
     if other_faults.OVER in plan.faults:
-        faults += other_faults.loud_effect(dice, passages, faults, effects)
+        faults += other_faults.loud_effect(dice, passages, speech, faults, effects)
     faults = cues.unprepared(faults, dialogue if effects is None else dialogue + effects, music)
     clean = dialogue
     if plan.room_db is not None:
@@ -113,13 +128,25 @@ def _dialogue(plan, dice):
 
 
 def _spoken(piece):
-    """A spoken piece without its silence at both ends, at the voice's level."""
+    """A spoken piece without its silence at both ends, ridden and at the voice's level."""
     x = np.asarray(material.sound(piece), dtype=np.float64)
     loud = np.flatnonzero(np.abs(x).max(axis=1) > np.abs(x).max() * 0.02)
     x = x[max(0, loud[0] - 240) : loud[-1] + 480].copy()
     x[:240] *= np.linspace(0, 1, 240)[:, None]
     x[-480:] *= np.linspace(1, 0, 480)[:, None]
+    x = _ridden(x)
     return x * 10 ** ((VOICE_LUFS - level_of(x)) / 20)
+
+
+def _ridden(x):
+    """A voice with its soft words raised, as every mixer does; what lies far under it stays."""
+    tenth = RATE // 10
+    count = -(-len(x) // tenth)
+    power = np.pad(x, ((0, count * tenth - len(x)), (0, 0))).reshape(count, tenth, 2)
+    level = 10 * np.log10(np.convolve((power**2).mean(axis=(1, 2)), np.full(5, 0.2), mode="same") + 1e-12)
+    under = 10 * np.log10(np.mean(np.sort(10 ** (level / 10))[count // 2 :])) - _LEFT_DB - level
+    gain = np.where(under < _WORDS_DB, np.clip(under, 0, _RAISED_DB), 0.0)
+    return x * 10 ** (np.interp(np.arange(len(x)), (np.arange(count) + 0.5) * tenth, gain) / 20)[:, None]
 
 
 def _spoken_spans(x):
@@ -175,17 +202,21 @@ def _with_gain(source, trapezoids):
     return source
 
 
-def _open_gain_db(plan, dialogue, source, passages, trapezoids, within=(0.0, np.inf)):
-    """The gain with which the music in its beds leaves the voice the clearance and a margin in the thinnest passage (inf where nobody speaks)."""
+def _open_gain_db(plan, dialogue, source, speech, passages, trapezoids, within=(0.0, np.inf)):
+    """The gain with which the music in its beds leaves the voice the clearance and a margin where it is thinnest (inf where nobody speaks)."""
     proper = [t for t in trapezoids if t.passage is not None and len(t.channels) == 2]
     usual = float(np.median([t.depth_db for t in proper])) if proper else 0.0
     gaps = []
     for a, b in passages:
-        first, last = round(max(a, within[0]) * RATE), round(min(b, within[1]) * RATE)
-        for begin in (*range(first, last - _PIECE, _STEP), max(first, last - _PIECE)):
-            piece = slice(begin, min(begin + _PIECE, last))
-            if piece.stop - piece.start > _SHORTEST:
-                gaps.append(level_of(dialogue[piece]) - level_of(source[piece]))
+        first, last = max(a, within[0]), min(b, within[1])
+        words = [slice(round(max(c, first) * RATE), round(min(d, last) * RATE)) for c, d in speech if c < last and first < d]
+        if not words:
+            continue
+        voice, under = (np.concatenate([x[w] for w in words]) for x in (dialogue, source))
+        for begin in (*range(0, len(voice) - _PIECE, _STEP), max(0, len(voice) - _PIECE)):
+            piece = slice(begin, begin + _PIECE)
+            if len(voice[piece]) > _SHORTEST:
+                gaps.append(level_of(voice[piece]) - level_of(under[piece]))
     return min(gaps, default=np.inf) + usual - CLEARANCE_LU - plan.margin_lu
 
 
@@ -203,7 +234,7 @@ def _room(dice, dialogue, room_db):
 
 
 def _effects(plan, dice, length):
-    """Single sounds now and then, well under the voice."""
+    """Single sounds now and then, well under the voice also where they are loudest."""
     out, pool = np.zeros((length, 2)), material.effects()
     at = 1.0
     while at < plan.seconds - 9:
@@ -211,7 +242,7 @@ def _effects(plan, dice, length):
         if at >= plan.seconds:
             break
         x = np.array(material.sound(pool[int(dice.integers(len(pool)))]), dtype=np.float64)
-        x *= 10 ** ((VOICE_LUFS - 18 - level_of(x)) / 20)
+        x *= 10 ** ((VOICE_LUFS - 18 - max(level_of(x[a : a + _PIECE]) for a in range(0, max(1, len(x) - _PIECE), _STEP))) / 20)
         x[-960:] *= np.linspace(1, 0, 960)[:, None]
         end = min(length, round(at * RATE) + len(x))
         out[round(at * RATE) : end] += x[: end - round(at * RATE)]

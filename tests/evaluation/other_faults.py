@@ -11,7 +11,7 @@ LOW, OVER = "voice-low", "effect-over-speech"
 KINDS = (LOW, OVER)
 _LOWER_DB, _OVER_DB = -8.0, 5.0
 _SHORTEST_S, _AWAY_S = 2.0, 3.0
-_EFFECT_S = (0.6, 1.6)
+_EFFECT_S, _LASTS_TENTHS = (0.6, 1.6), 4
 
 
 def low_voice(dice, passages, faults, dialogue, music):
@@ -24,17 +24,26 @@ def low_voice(dice, passages, faults, dialogue, music):
     return []
 
 
-def loud_effect(dice, passages, faults, effects):
-    """An effect put over a voice, in place; the fault, if there is room for one."""
+def loud_effect(dice, passages, speech, faults, effects):
+    """An effect put over a voice, in place, so that words sound through it; the fault, if there is room for one."""
     pool = [p for p in material.effects() if len(material.sound(p)) >= _EFFECT_S[0] * RATE]
     for a, b in _free(dice, passages, faults):
         x = np.array(material.sound(pool[int(dice.integers(len(pool)))])[: round(_EFFECT_S[1] * RATE)], dtype=np.float64)
         x *= 10 ** ((VOICE_LUFS + _OVER_DB - level_of(x)) / 20)
         x[-960:] *= np.linspace(1, 0, 960)[:, None]
-        at = round((a + b) / 2 * RATE) - len(x) // 2
+        words = max((s for s in speech if a <= s[0] and s[1] <= b), key=lambda s: s[1] - s[0])
+        if not _lasts(x) or words[1] - words[0] < _EFFECT_S[0]:
+            continue
+        at = round(sum(words) / 2 * RATE) - len(x) // 2
         effects[at : at + len(x)] += x
         return [Fault(OVER, at / RATE, (at + len(x)) / RATE)]
     return []
+
+
+def _lasts(x):
+    """Whether an effect is as loud as the voice for long enough: a single knock covers no word."""
+    tenths = [level_of(x[k : k + RATE // 10]) for k in range(0, len(x) - RATE // 10 + 1, RATE // 10)]
+    return sorted(tenths)[-_LASTS_TENTHS] > VOICE_LUFS
 
 
 def _free(dice, passages, faults):

@@ -2,11 +2,10 @@
 
 from collections.abc import Iterator
 
-import numpy as np
-
 from ..model import NOTE, Evidence, Finding, Kind, Point, Remedy
+from ..offs import standing_off
 
-_FEWEST, _SHORTEST_S = 3, 3.0
+_SHORTEST_S = 3.0
 _RAMP_S = 0.2
 
 
@@ -14,14 +13,11 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     """A finding for each cue of 3 s or more that stands further than ``cue_jump_lu`` from the median of the others; two have no middle."""
     limit = evidence.spec.limits.cue_jump_lu
     cues = [c for c in evidence.cues or () if c.length_s >= _SHORTEST_S]
-    if limit is None or len(cues) < _FEWEST:
+    if limit is None:
         return
-    for cue in cues:
-        usual = float(np.median([c.level_lufs for c in cues if c is not cue]))
-        off = cue.level_lufs - usual
-        if round(abs(off), 1) <= limit:
-            continue
-        gain = -round(off, 1)
+    for k, off in standing_off([c.level_lufs for c in cues], limit).items():
+        cue, gain = cues[k], -round(off, 1)
+        usual = cue.level_lufs - off
         points = tuple(
             Point(min(max(t, 0.0), evidence.duration_s), g)
             for t, g in ((cue.in_s - _RAMP_S, 0.0), (cue.in_s, gain), (cue.out_s, gain), (cue.out_s + _RAMP_S, 0.0))

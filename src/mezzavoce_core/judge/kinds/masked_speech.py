@@ -57,8 +57,8 @@ def _by_bands(evidence: Evidence, passage: Passage, heard: float, limit: float) 
         out_s=passage.out_s,
         title=f"Words covered by bands of the {under}",
         message=(
-            f"The {under} covers the voice where its words are told apart, most around {passage.weakest_band_hz} Hz: {heard:.2f} of 1 is audible, "
-            f"{limit:g} is wanted.{f' On the whole the levels stand right, so cuts by band help more than a lower {under}.' if right else ''}"
+            f"Words are lost under the {under} in the bands that tell them apart, most around {passage.weakest_band_hz} Hz: {heard:.2f} of 1 is audible, "
+            f"{limit:g} is wanted.{f' On the whole the levels stand right, so cuts by band help more than turning the {under} down.' if right else ''}"
         ),
         measured=heard,
         limit=limit,

@@ -118,7 +118,8 @@ def _left(evidence: Evidence) -> Iterator[Finding]:
             out_s=min(last / BLOCKS_PER_S, evidence.duration_s),
             title="Stems do not add up to the mix",
             message=(
-                f"Here the stems leave {share:.0f} dB of the mix; under {_LEFT_DB:g} dB they add up. {why}; figures of voice against background may be off."
+                f"Here the stems leave a rest at {share:.1f} dB against the mix; up to {_LEFT_DB:.1f} dB they add up. {why}; "
+                f"figures of voice against background may be off."
             ),
             measured=share,
             limit=_LEFT_DB,

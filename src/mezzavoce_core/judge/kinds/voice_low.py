@@ -7,11 +7,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...measure.balance import Passage, blocks_between
-from ...units import Floats
 from ..model import NOTE, SHOULD, Evidence, Finding, Kind, Remedies
+from ..offs import standing_off
 from ..remedies import balance_remedies
 
-_FEWEST = 3
 _LEAST_S = 1.0
 
 
@@ -52,22 +51,9 @@ def off_from_others(evidence: Evidence) -> Sequence[tuple[Passage, float]]:
     """Passages whose voice stands further than the limit from the middle of the others, and by how much (LU)."""
     limit = evidence.spec.limits.voice_spread_lu
     known = [(p, p.speech_lufs) for p in evidence.passages or () if p.speech_lufs is not None and p.out_s - p.in_s >= _LEAST_S]
-    if limit is None or len(known) < _FEWEST:
+    if limit is None:
         return []
-    offs = off_from_median([level for _, level in known])
-    return [(passage, float(off)) for (passage, _), off in zip(known, offs, strict=True) if round(abs(float(off)), 1) > limit]
-
-
-def off_from_median(levels: Sequence[float]) -> Floats:
-    """How far each value is from the median of all the others, of which there are two or more."""
-    values = np.array(levels)
-    order = np.argsort(values, kind="stable")
-    ranked, rank = values[order], np.empty(len(values), dtype=np.int64)
-    rank[order] = np.arange(len(values))
-    # Without a value, those behind it move up by one place.
-    low, high = (len(values) - 2) // 2, (len(values) - 1) // 2
-    off: Floats = values - (ranked[low + (rank <= low)] + ranked[high + (rank <= high)]) / 2
-    return off
+    return [(known[k][0], off) for k, off in standing_off([level for _, level in known], limit).items()]
 
 
 def find_uneven(evidence: Evidence) -> Iterator[Finding]:
