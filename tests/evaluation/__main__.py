@@ -40,11 +40,11 @@ def main():
     parser.add_argument("--verbose", action="store_true")
     parser.add_argument("--write", type=Path)
     options = parser.parse_args()
-    if not material.music() or not material.voices():
-        sys.exit(f"The set is made of music and voices that Debian's packages carry; install {material.PACKAGES}, then run this again.")
+    if material.missing():
+        sys.exit(f"The set is made of music and voices that Debian's packages carry; install {' '.join(material.missing())}, then run this again.")
     text = (
         f"# Evaluation\n\nMade by `bin/evaluate --scale {options.scale:g}`: scripted mixes of real and synthetic voices and real music, made outside the "
-        f"project, measured and judged. What they are made of: Debian's {', '.join(material.PACKAGES.split())}. "
+        f"project, measured and judged. What they are made of: Debian's {', '.join(material.PACKAGES)}. "
         f"Python {platform.python_version()}, NumPy {np.__version__}.\n\n"
     )
     for half in {"tuned": (TUNED,), "held": (HELD,), "both": (TUNED, HELD)}[options.half]:

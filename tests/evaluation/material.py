@@ -19,41 +19,33 @@ from mezzavoce_demo.music import compose
 
 RATE = 48000
 _SHARE = Path("/usr/share")
+# Collections: what its pieces are called here, the package, where it puts them, and which files they are.
 _MUSIC = (
-    ("clonk", "games/openclonk/Music.ocg", "*.ogg"),
-    ("horizons", "unknown-horizons/content/audio/music", "**/*.ogg"),
-    ("droid", "freedroidrpg/data/sound/music", "*.ogg"),
-    ("hold", "asterisk/moh", "*.wav"),
-    ("wesnoth", "games/wesnoth/1.16/data/core/music", "*.ogg"),
-    ("singularity", "games/singularity/music", "**/*.ogg"),
-    ("warzone", "games/warzone2100/music", "**/*.opus"),
+    ("clonk", "openclonk-data", "games/openclonk/Music.ocg", "*.ogg"),
+    ("horizons", "unknown-horizons", "unknown-horizons/content/audio/music", "**/*.ogg"),
+    ("droid", "freedroidrpg-data", "freedroidrpg/data/sound/music", "*.ogg"),
+    ("hold", "asterisk-moh-opsound-wav", "asterisk/moh", "*.wav"),
+    ("wesnoth", "wesnoth-1.16-music", "games/wesnoth/1.16/data/core/music", "*.ogg"),
+    ("singularity", "singularity-music", "games/singularity/music", "**/*.ogg"),
+    ("warzone", "warzone2100-music", "games/warzone2100/music", "**/*.opus"),
 )
-_COLLECTIONS = {
-    "clonk": "openclonk-data",
-    "horizons": "unknown-horizons",
-    "droid": "freedroidrpg-data",
-    "hold": "asterisk-moh-opsound-wav",
-    "wesnoth": "wesnoth-1.16-music",
-    "singularity": "singularity-music",
-    "warzone": "warzone2100-music",
-    "composed": "the project's composer",
-}
 _VOICES = (
-    ("english", "asterisk/sounds/en_US_f_Allison", "*.wav"),
-    ("italian", "asterisk/sounds/it_IT_f_Menardi", "*.wav"),
-    ("horizons", "unknown-horizons/content/audio/voice", "**/*.ogg"),
-    ("czech low", "games/fillets-ng/sound", "**/cs/*-v-*.ogg"),
-    ("czech high", "games/fillets-ng/sound", "**/cs/*-m-*.ogg"),
-    ("dutch low", "games/fillets-ng/sound", "**/nl/*-v-*.ogg"),
-    ("dutch high", "games/fillets-ng/sound", "**/nl/*-m-*.ogg"),
+    ("english", "asterisk-core-sounds-en-wav", "asterisk/sounds/en_US_f_Allison", "*.wav"),
+    ("italian", "asterisk-prompt-it-menardi-wav", "asterisk/sounds/it_IT_f_Menardi", "*.wav"),
+    ("horizons", "unknown-horizons", "unknown-horizons/content/audio/voice", "**/*.ogg"),
+    ("czech low", "fillets-ng-data-cs", "games/fillets-ng/sound", "**/cs/*-v-*.ogg"),
+    ("czech high", "fillets-ng-data-cs", "games/fillets-ng/sound", "**/cs/*-m-*.ogg"),
+    ("dutch low", "fillets-ng-data-nl", "games/fillets-ng/sound", "**/nl/*-v-*.ogg"),
+    ("dutch high", "fillets-ng-data-nl", "games/fillets-ng/sound", "**/nl/*-m-*.ogg"),
 )
 UP_TO_4_KHZ = {"english", "italian"}
 """Voices that were recorded for the telephone."""
-_EFFECTS = (("horizons", "unknown-horizons/content/audio/sounds", "**/*.ogg"), ("droid", "freedroidrpg/data/sound/effects", "**/*.ogg"))
-PACKAGES = (
-    "openclonk-data unknown-horizons freedroidrpg-data asterisk-moh-opsound-wav wesnoth-1.16-music singularity-music warzone2100-music "
-    "asterisk-core-sounds-en-wav asterisk-prompt-it-menardi-wav fillets-ng-data-cs fillets-ng-data-nl espeak-ng flite"
+_EFFECTS = (
+    ("horizons", "unknown-horizons", "unknown-horizons/content/audio/sounds", "**/*.ogg"),
+    ("droid", "freedroidrpg-data", "freedroidrpg/data/sound/effects", "**/*.ogg"),
 )
+_SPEAKING = ("espeak-ng", "flite")
+PACKAGES = (*dict.fromkeys(package for _, package, *_ in (*_MUSIC, *_VOICES, *_EFFECTS)), *_SPEAKING)
 SENTENCES = (
     "The keeper climbs a hundred and twelve steps before the evening.",
     "Nobody has counted the boats since the harbour wall was built.",
@@ -90,7 +82,8 @@ def composed():
 
 def collection(piece):
     """Where a piece of music comes from, in words."""
-    return f"from {_COLLECTIONS[piece.kind]}"
+    packages = {kind: package for kind, package, *_ in _MUSIC}
+    return f"from {packages.get(piece.kind, 'the project and its composer')}"
 
 
 @cache
@@ -114,9 +107,9 @@ def voices():
     for piece in _found(_VOICES):
         if RATE <= len(sound(piece)) <= 12 * RATE:
             by_kind.setdefault(piece.kind, []).append(piece)
-    for voice in ("en-gb", "en-us+f3", "en+m3", "de") if shutil.which("espeak-ng") else ():
+    for voice in ("en-gb", "en-us+f3", "en+m3", "de"):
         by_kind[f"espeak {voice}"] = [_spoken(("espeak-ng", "-v", voice, "-s", "150", "-w"), voice, text) for text in SENTENCES]
-    for voice in ("slt", "rms", "awb") if shutil.which("flite") else ():
+    for voice in ("slt", "rms", "awb"):
         by_kind[f"flite {voice}"] = [_spoken(("flite", "-voice", voice, "-o"), voice, text) for text in SENTENCES]
     return by_kind
 
@@ -132,8 +125,14 @@ def sound(piece):
     return np.load(kept, mmap_mode="r")
 
 
+def missing():
+    """Packages that are not there."""
+    gone = [package for kind, package, *place in (*_MUSIC, *_VOICES, *_EFFECTS) if not _found([(kind, package, *place)])]
+    return [*dict.fromkeys(gone), *(program for program in _SPEAKING if not shutil.which(program))]
+
+
 def _found(places):
-    return [Piece(kind, path) for kind, folder, pattern in places for path in sorted((_SHARE / folder).glob(pattern))]
+    return [Piece(kind, path) for kind, _, folder, pattern in places for path in sorted((_SHARE / folder).glob(pattern))]
 
 
 def _spoken(command, voice, text):
