@@ -26,13 +26,13 @@ from .gain.search import Search
 from .gain.starts import Edges, Start, start
 
 LEAST_DEPTH_DB = 2.0
-LEAST_NATS = 0.0
+LEAST_NATS = 1.2
 """A programme whose moves explain less than this has none that could be told."""
 _BRIDGES_S = (0.35, 1.0, 2.3)
 _AROUND_S, _NEAR_S, _MOST_AT_ONCE_S = 18.0, 6.0, 30.0
 _CERTAIN_NATS = (0.0, 3.0, 6.0, 10.0, 20.0, 30.0)
 _CERTAIN = (0.65, 0.8, 0.9, 0.95, 0.98, 0.99)
-_LONE_NATS, _LONE_SURE = (5.0, 9.0, 12.0, 16.0, 30.0), (0.3, 0.4, 0.7, 0.95, 0.99)
+_LONE_NATS, _LONE_SURE = (5.8, 9.0, 12.0, 16.0, 30.0), (0.3, 0.4, 0.7, 0.95, 0.99)
 _PUMP_NATS, _PUMP_SURE = (2.0, 3.0, 6.0, 10.0), (0.45, 0.6, 0.85, 0.97)
 _PROGRAMME_NATS, _PROGRAMME = (LEAST_NATS, 5.0, 10.0), (0.6, 0.9, 1.0)
 Span = tuple[float, float]
