@@ -11,6 +11,7 @@ from tests.evaluation.levels import VOICE_LUFS, level_of
 from tests.evaluation.material import RATE
 
 AHEAD_S = (0.02, 0.3)
+BRIDGED_S = 0.3
 _PIECE, _STEP = 3 * RATE // 2, RATE // 2
 """A mixer listens for a voice over music in pieces of words so short that no half-sentence is lost, up to the last word of a passage."""
 _SHORTEST = RATE // 5
@@ -118,7 +119,10 @@ def _dialogue(plan, dice):
             if end > plan.seconds - 4:
                 break
             out[round(at * RATE) : round(at * RATE) + len(piece)] += piece
-            speech += [(at + a, at + b) for a, b in _spoken_spans(piece)]
+            for a, b in _spoken_spans(piece):
+                # A gap so short counts as speech, also between two pieces.
+                begins = speech.pop()[0] if speech and at + a - speech[-1][1] <= BRIDGED_S else at + a
+                speech.append((begins, at + b))
             at = end + float(dice.uniform(0.12, 0.8))
         if not speech or speech[-1][1] < begin:
             break
@@ -158,7 +162,7 @@ def _spoken_spans(x):
     edges = np.flatnonzero(np.diff(np.concatenate([[0], over.astype(int), [0]])))
     spans = []
     for a, b in edges.reshape(-1, 2):
-        if spans and a - spans[-1][1] <= 30:
+        if spans and a - spans[-1][1] <= BRIDGED_S * 100:
             spans[-1][1] = b
         elif b - a >= 4:
             spans.append([a, b])
