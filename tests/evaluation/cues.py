@@ -101,7 +101,8 @@ def unprepared(faults, others, music):
         last, after = slice(at - RATE // 4, at), slice(at, at + RATE // 4)
         return level_of(music[last] + others[last]) - level_of(others[after]) > _FALLS_BY_DB
 
-    return [f for f in faults if not (f.kind == ABRUPT and not rises(f)) and not (f.kind == CUT_OFF and not falls(f))]
+    told = {ABRUPT: rises, CUT_OFF: falls}
+    return [f for f in faults if f.kind not in told or told[f.kind](f)]
 
 
 def _fault(kind, begin, end):
