@@ -8,7 +8,7 @@ from scipy.stats import spearmanr
 
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.spec import DEFAULT
-from mezzavoce_core.measure.audibility import WEIGHTS, audibility, band_audibility, levels_db
+from mezzavoce_core.measure.audibility import USUAL_BRIGHTNESS_DB, WEIGHTS, audibility, band_audibility, brightness_db, levels_db
 from mezzavoce_core.measure.balance import Balance, audible_series, passage
 from mezzavoce_core.signal.bands import CENTRES_HZ
 from tests.signals import RATE, noise, talk, three_stems
@@ -33,6 +33,16 @@ class FormulaTest(unittest.TestCase):
         covered = np.full(18, 20.0)
         covered[CENTRES_HZ.index(1000)] = -20
         self.assertAlmostEqual(float(audibility(covered, np.zeros(18))), 1 - 0.0818, places=3)
+
+    def test_brightness_of_the_standard_speech_spectrum(self):
+        """Normal effort, spectrum levels of ANSI S3.5-1997 (from memory), each over the width of its band."""
+        spectrum = np.array(
+            [32.41, 34.48, 34.75, 33.98, 34.59, 34.27, 32.06, 28.30, 25.01, 23.00, 20.15, 17.32, 13.18, 11.55, 9.33, 5.31, 2.59, 1.13]
+        ) + 10 * np.log10(0.2316 * np.array(CENTRES_HZ))
+        self.assertAlmostEqual(brightness_db(spectrum), USUAL_BRIGHTNESS_DB, delta=0.5)
+        self.assertAlmostEqual(brightness_db(spectrum - 30), brightness_db(spectrum), delta=0.01)
+        duller = spectrum - 10 * (np.array(CENTRES_HZ) >= 2000)
+        self.assertAlmostEqual(brightness_db(duller), brightness_db(spectrum) - 10, delta=0.3)
 
     def test_silence_has_a_level(self):
         np.testing.assert_allclose(levels_db(np.array([0.0, 1.0])), [-120, 0])

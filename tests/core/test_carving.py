@@ -3,7 +3,7 @@
 import unittest
 
 import numpy as np
-from scipy.signal import freqz, sosfilt
+from scipy.signal import butter, freqz, sosfilt
 
 from mezzavoce_core.judge.deepening import DONE, IN_VAIN, deepen
 from mezzavoce_core.judge.judging import judge
@@ -108,6 +108,15 @@ class CarveTest(unittest.TestCase):
         self.assertEqual({(f.kind, f.severity, f.unit) for f in self.before.findings}, {("masked-speech", SHOULD, "of 1")})
         self.assertEqual({f.remedy.action for f in self.before.findings}, {"carve"})
         self.assertEqual({a.action for f in self.before.findings for a in f.alternatives}, {"lower", "raise"})
+
+    def test_it_is_said_when_the_voice_itself_is_dull(self):
+        for finding in self.before.findings:
+            self.assertIn("cuts by band help more", finding.message)
+        dull = 2.5 * sosfilt(butter(4, 900, output="sos", fs=RATE), self.voice)
+        messages = [f.message for f in judge(three_stems(dull, self.music), SPEC).findings if f.kind == "masked-speech"]
+        self.assertTrue(messages)
+        for message in messages:
+            self.assertRegex(message, r"The voice itself is dull: 2 to 4 kHz stand [23]\d dB under its whole, where 15 dB are usual. Brighten it first")
 
     def test_it_cuts_where_the_music_is(self):
         for finding in self.before.findings:

@@ -12,7 +12,7 @@ import numpy as np
 
 from mezzavoce_core.exchange.series import series
 from mezzavoce_core.judge.judging import judge
-from mezzavoce_core.judge.kinds import duck_one_sided
+from mezzavoce_core.judge.kinds import duck_abrupt, duck_one_sided
 from mezzavoce_core.judge.model import MUST, NOTE, SHOULD
 from mezzavoce_core.judge.spec import Limits, Spec
 from tests.core.test_music_gain import song
@@ -159,6 +159,19 @@ class DuckingKindsTest(unittest.TestCase):
         first = round(10 * SPANS[0][0]) + 20
         self.assertLess(gains[first, 0], -7.0)
         self.assertEqual(len(set(gains[first])), 1)
+
+    def test_a_step_up_of_which_little_is_told_has_to_be_seen_in_the_level(self):
+        measurement = programme(points(d1=duck(1, back=(0.3, 0.32))))
+        evidence = judge(measurement, RELAXED).evidence
+        k = next(k for k, d in enumerate(evidence.ducks) if d.tells("return-abrupt"))
+        for beyond, certainty in ((0.0, 0.25), (2.0, 0.4), (8.0, 0.75)):
+            weak = replace(evidence.ducks[k], nats={"return-abrupt": beyond}, certainty=1.0)
+            seen = list(duck_abrupt.find(replace(evidence, ducks=(*evidence.ducks[:k], weak, *evidence.ducks[k + 1 :]))))
+            self.assertEqual([round(f.certainty, 3) for f in seen], [certainty])
+            # The same is told half a second on, where the level stays as it is.
+            aside = replace(weak, return_start_s=weak.return_start_s + 0.5, return_end_s=weak.return_end_s + 0.5)
+            seen = list(duck_abrupt.find(replace(evidence, ducks=(*evidence.ducks[:k], aside, *evidence.ducks[k + 1 :]))))
+            self.assertEqual(len(seen), 1 if beyond > 3 else 0)
 
     def test_what_is_uncertain_is_a_note_and_says_so(self):
         from mezzavoce_core.judge.judging import _careful

@@ -9,7 +9,13 @@ from ..units import Floats
 from .loudness import mean_lufs
 from .meter import TICKS_PER_S
 
-_BEYOND_CHANCE, _SURE_OF_IT = (0.0, 1.0, 3.0, 8.0), (0.5, 0.65, 0.85, 0.97)
+_SURE_OF_IT = (0.0, 1.0, 3.0, 8.0), (0.5, 0.65, 0.85, 0.97)
+_SURE_OF = {
+    "fall-slow": ((0.0, 2.0, 4.0, 8.0), (0.35, 0.5, 0.7, 0.85)),
+    "return-slow": ((0.0, 1.0, 3.0, 8.0), (0.15, 0.4, 0.55, 0.85)),
+    "return-abrupt": ((0.0, 2.0, 4.0, 8.0, 15.0), (0.25, 0.4, 0.6, 0.75, 0.95)),
+}
+"""Nats beyond chance, and the share of such claims that is right (tuned half of the evaluation): of most, and of what music often does by itself."""
 _OPEN_S = 3.0
 OWN_DEPTH = "own-depth"
 """What a duck tells that is not as deep as the others."""
@@ -48,7 +54,7 @@ class Duck:
 
     def sure(self, claim: str) -> float:
         """How sure it is (0 to 1) that it is there, and like that."""
-        return min(self.certainty, float(np.interp(self.nats[claim], _BEYOND_CHANCE, _SURE_OF_IT))) if claim in self.nats else 0.0
+        return min(self.certainty, float(np.interp(self.nats[claim], *_SURE_OF.get(claim, _SURE_OF_IT)))) if claim in self.nats else 0.0
 
     @property
     def speech(self) -> bool:

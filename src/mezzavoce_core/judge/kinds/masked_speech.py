@@ -6,6 +6,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from ...measure.audibility import USUAL_BRIGHTNESS_DB, brightness_db
 from ...measure.balance import Passage, blocks_between, loudest_under
 from ...measure.meter import BLOCKS_PER_S
 from ...signal.spans import join
@@ -16,6 +17,8 @@ from ..remedies import audibility_remedies, balance_remedies
 _SHORTEST_S = 0.4
 # Where conditions count as poor (ANSI S3.5-1997, from memory).
 _LOST_BELOW = 0.45
+_DULL_DB = 8.0
+"""So far under the usual brightness a voice is dull: what lies under it is then not to blame alone."""
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
@@ -48,7 +51,6 @@ def _by_bands(evidence: Evidence, passage: Passage, heard: float, limit: float) 
     assert evidence.balance is not None
     blocks = blocks_between(evidence.balance.active, passage.in_s, passage.out_s)
     under = loudest_under(evidence.balance, blocks)
-    right = evidence.spec.limits.clearance_lu is not None
     return Finding(
         kind=KIND.name,
         family=KIND.family,
@@ -58,7 +60,7 @@ def _by_bands(evidence: Evidence, passage: Passage, heard: float, limit: float) 
         title=f"Words covered by bands of the {under}",
         message=(
             f"Words are lost under the {under} in the bands that tell them apart, most around {passage.weakest_band_hz} Hz: {heard:.2f} of 1 is audible, "
-            f"{limit:g} is wanted.{f' On the whole the levels stand right, so cuts by band help more than turning the {under} down.' if right else ''}"
+            f"{limit:g} is wanted.{_what_helps(evidence, passage, under)}"
         ),
         measured=heard,
         limit=limit,
@@ -66,6 +68,18 @@ def _by_bands(evidence: Evidence, passage: Passage, heard: float, limit: float) 
         role=under,
         mend=partial(audibility_remedies, evidence, passage.in_s, passage.out_s, blocks, limit),
     )
+
+
+def _what_helps(evidence: Evidence, passage: Passage, under: str) -> str:
+    bright = brightness_db(np.array([b.speech_db for b in passage.bands]))
+    if bright < USUAL_BRIGHTNESS_DB - _DULL_DB:
+        return (
+            f" The voice itself is dull: 2 to 4 kHz stand {-bright:.0f} dB under its whole, where {-USUAL_BRIGHTNESS_DB:.0f} dB are usual. "
+            f"Brighten it first; cuts by band in the {under} do the rest."
+        )
+    if evidence.spec.limits.clearance_lu is None:
+        return ""
+    return f" On the whole the levels stand right, so cuts by band help more than turning the {under} down."
 
 
 def _finding(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64]) -> Finding:

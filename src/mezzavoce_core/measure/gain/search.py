@@ -31,6 +31,7 @@ _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _SETTLE_STEPS_S = np.arange(-20, 21) * 0.03
 _AGREE_FACTORS = np.exp(np.arange(-7, 8) * 0.09)
 _AGREE_STEPS_S = np.arange(-6, 7) * 0.04
+_AGREE_STEPS_DB = np.arange(-30, 31) * 0.05
 _AGREE_LEAST, _AGREE_SHARE = 3, 0.5
 _SETTLE_NATS = 1.5
 """Scales see the same sound, so that what they tell together counts less."""
@@ -93,23 +94,31 @@ class Search:
         return gained
 
     def agree(self) -> None:
-        """Put the lengths of ramps that most moves share in the middle of where they may lie, wherever each of the ramps is then."""
-        for name in ("fall_s", "return_s"):
-            now = getattr(self.shared, name)
-            alike = self._alike(name)
-            if len(alike) < max(_AGREE_LEAST, _AGREE_SHARE * sum(m is not None for m in self.moves)):
-                continue
-            lengths = now * _AGREE_FACTORS
-            told = usual(name, lengths) + sum(self._any_place(k, name, lengths) for k in alike)
-            common = _middle(list(zip(lengths.tolist(), (told / _SETTLE_NATS).tolist(), strict=True)))
-            self.shared = replace(self.shared, **{name: common})
-            for k in alike:
-                move, places = self.moves[k], self._places(k, name, common)
-                assert move is not None
-                if places:
-                    _, new = max(places, key=lambda place: place[0])
-                    self.curve.exchange([move], [new])
-                    self.moves[k] = new
+        """Put what most moves share in the middle of where it may lie: the lengths of ramps, and the depth."""
+        for name in _RAMPS:
+            self._agree_on_length(name)
+        alike = self._alike("depth_db")
+        if len(alike) > 1:
+            depths = [float(d) for d in self.shared.depth_db + _AGREE_STEPS_DB if d >= _LEAST["depth_db"]]
+            self._share(alike, "depth_db", _middle([(d, self._worth_shared(alike, "depth_db", d) / _SETTLE_NATS) for d in depths]))
+
+    def _agree_on_length(self, name: str) -> None:
+        """Ramps that share a length, wherever each of them is with another one."""
+        now = getattr(self.shared, name)
+        alike = self._alike(name)
+        if len(alike) < max(_AGREE_LEAST, _AGREE_SHARE * sum(m is not None for m in self.moves)):
+            return
+        lengths = now * _AGREE_FACTORS
+        told = usual(name, lengths) + sum(self._any_place(k, name, lengths) for k in alike)
+        common = _middle(list(zip(lengths.tolist(), (told / _SETTLE_NATS).tolist(), strict=True)))
+        self.shared = replace(self.shared, **{name: common})
+        for k in alike:
+            move, places = self.moves[k], self._places(k, name, common)
+            assert move is not None
+            if places:
+                _, new = max(places, key=lambda place: place[0])
+                self.curve.exchange([move], [new])
+                self.moves[k] = new
 
     def _any_place(self, k: int, name: str, lengths: Floats) -> Floats:
         """What a ramp of some lengths tells, all places near its own together."""
@@ -162,14 +171,18 @@ class Search:
             best, value = max(ways, default=(0.0, now))
             if best <= _WORTH_IT:
                 break
-            for k in alike:
-                move = self.moves[k]
-                assert move is not None
-                self.moves[k] = _with(move, name, value)
-                self.curve.exchange([move], [_with(move, name, value)])
-            self.shared = replace(self.shared, **{name: value})
+            self._share(alike, name, value)
             gained += best
         return gained
+
+    def _share(self, alike: list[int], name: str, value: float) -> None:
+        """Give a shared value to all moves that have it."""
+        for k in alike:
+            move = self.moves[k]
+            assert move is not None
+            self.moves[k] = _with(move, name, value)
+            self.curve.exchange([move], [_with(move, name, value)])
+        self.shared = replace(self.shared, **{name: value})
 
     def _alike(self, name: str) -> list[int]:
         """The moves that have a shared value, or nearly."""
