@@ -285,15 +285,15 @@ class AgreeTest(unittest.TestCase):
         self.assertEqual([round(m.fall_s, 6) for m in search.moves], [0.3, 0.6, 1.0])
 
     def test_the_depth_that_all_have_lies_in_the_middle_of_where_it_may_lie(self):
-        moves = tuple(Move(8.9 + t, 9.8 + t, 16.3 + t, 17.5 + t, 9.2, span) for t, span in zip((0, 16, 32), THREE, strict=True))
-        search = self.search(moves, Shared(9.2, 0.9, 1.2))
+        moves = tuple(Move(8.9 + t, 9.8 + t, 16.3 + t, 17.5 + t, 9.7, span) for t, span in zip((0, 16, 32), THREE, strict=True))
+        search = self.search(moves, Shared(9.7, 0.9, 1.2))
         search.agree()
         self.assertAlmostEqual(search.shared.depth_db, 10.0, delta=0.3)
         self.assertEqual({round(m.depth_db, 6) for m in search.moves}, {round(search.shared.depth_db, 6)})
         # As much is told on either side of it.
-        depths = search.shared.depth_db + np.arange(-100, 101) * 0.01
-        told_db = [search._worth_shared([0, 1, 2], "depth_db", float(d)) / 1.5 for d in depths]
-        below, above = np.exp(told_db)[:100].sum(), np.exp(told_db)[101:].sum()
+        depths = search.shared.depth_db + np.arange(-150, 151) * 0.01
+        nats = [search._worth_shared([0, 1, 2], "depth_db", float(d)) / 1.5 for d in depths]
+        below, above = np.exp(nats)[:150].sum(), np.exp(nats)[151:].sum()
         self.assertLess(abs(np.log(below / above)), 0.5)
 
     def test_a_depth_of_its_own_stays(self):
