@@ -12,7 +12,7 @@ import numpy as np
 
 from mezzavoce_core.exchange.series import series
 from mezzavoce_core.judge.judging import judge
-from mezzavoce_core.judge.kinds import duck_abrupt, duck_one_sided
+from mezzavoce_core.judge.kinds import duck_abrupt, duck_one_sided, duck_slow_return
 from mezzavoce_core.judge.model import MUST, NOTE, SHOULD
 from mezzavoce_core.judge.spec import Limits, Spec
 from tests.core.test_music_gain import song
@@ -161,17 +161,24 @@ class DuckingKindsTest(unittest.TestCase):
         self.assertEqual(len(set(gains[first])), 1)
 
     def test_a_step_up_of_which_little_is_told_has_to_be_seen_in_the_level(self):
-        measurement = programme(points(d1=duck(1, back=(0.3, 0.32))))
-        evidence = judge(measurement, RELAXED).evidence
-        k = next(k for k, d in enumerate(evidence.ducks) if d.tells("return-abrupt"))
-        for beyond, certainty in ((0.0, 0.25), (2.0, 0.4), (8.0, 0.75)):
-            weak = replace(evidence.ducks[k], nats={"return-abrupt": beyond}, certainty=1.0)
-            seen = list(duck_abrupt.find(replace(evidence, ducks=(*evidence.ducks[:k], weak, *evidence.ducks[k + 1 :]))))
-            self.assertEqual([round(f.certainty, 3) for f in seen], [certainty])
+        evidence, stepped = self.claimed(points(d1=duck(1, back=(0.3, 0.32))), "return-abrupt")
+        for beyond, certainty in ((0.0, 0.2), (3.5, 0.5), (10.0, 0.75)):
+            weak = replace(stepped, nats={"return-abrupt": beyond}, certainty=1.0)
+            self.assertEqual([round(f.certainty, 3) for f in duck_abrupt.find(replace(evidence, ducks=(weak,)))], [certainty])
             # The same is told half a second on, where the level stays as it is.
             aside = replace(weak, return_start_s=weak.return_start_s + 0.5, return_end_s=weak.return_end_s + 0.5)
-            seen = list(duck_abrupt.find(replace(evidence, ducks=(*evidence.ducks[:k], aside, *evidence.ducks[k + 1 :]))))
-            self.assertEqual(len(seen), 1 if beyond > 3 else 0)
+            self.assertEqual(len(list(duck_abrupt.find(replace(evidence, ducks=(aside,))))), 1 if beyond > 5 else 0)
+
+    def test_a_late_return_is_as_sure_as_what_tells_it(self):
+        evidence, held = self.claimed(points(d1=duck(1, back=(4.0, 4.7))), "held")
+        for beyond, certainty in ((0.0, 0.5), (3.0, 0.85)):
+            ducks = (replace(held, nats={"held": beyond}, certainty=1.0),)
+            self.assertEqual([round(f.certainty, 3) for f in duck_slow_return.find(replace(evidence, ducks=ducks))], [certainty])
+
+    def claimed(self, levels, claim):
+        """What is known of a programme, and its duck of which something is claimed."""
+        evidence = judge(programme(levels), RELAXED).evidence
+        return evidence, next(d for d in evidence.ducks if d.tells(claim))
 
     def test_what_is_uncertain_is_a_note_and_says_so(self):
         from mezzavoce_core.judge.judging import _careful

@@ -1,6 +1,7 @@
 """Speech is over and the music stays down."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import pairwise
 
 from ...measure.balance import Passage
@@ -33,7 +34,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             back = last.out_s + _BEHIND_S
             quicker = None if duck.return_start_s is None or duck.return_end_s is None else (back, back + duck.return_end_s - duck.return_start_s)
             remedy = None if quicker is None else reshaped(evidence, duck, {"return_start_s": quicker[0], "return_end_s": quicker[1]})
-            yield _finding(evidence, duck, last, until, limit, remedy)
+            sure = duck.sure("held") if duck.tells("held") else duck.certainty
+            yield replace(_finding(evidence, duck, last, until, limit, remedy), certainty=sure)
 
 
 def _finding(evidence: Evidence, duck: Duck, last: Passage, until_s: float, limit: float, remedy: Remedy | None) -> Finding:
