@@ -13,7 +13,7 @@ _SURE_OF_IT = (0.0, 1.0, 3.0, 8.0), (0.5, 0.65, 0.85, 0.97)
 _SURE_OF = {
     "fall-slow": ((0.0, 2.0, 4.0, 8.0), (0.35, 0.5, 0.7, 0.85)),
     "return-slow": ((0.0, 1.0, 3.0, 8.0), (0.15, 0.4, 0.55, 0.85)),
-    "return-abrupt": ((0.0, 1.5, 3.5, 5.0, 10.0, 17.0), (0.2, 0.3, 0.5, 0.65, 0.75, 0.95)),
+    "return-abrupt": ((0.0, 2.0, 3.5, 8.0, 15.0), (0.3, 0.5, 0.65, 0.75, 0.95)),
 }
 """Nats beyond chance, and the share of such claims that is right (tuned half of the evaluation): of most, and of what music often does by itself."""
 _OPEN_S = 3.0
