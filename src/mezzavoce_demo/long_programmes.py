@@ -97,8 +97,8 @@ LONG_PROGRAMMES: tuple[Episode, ...] = (
         swell_db=9.0,
         planted=(
             Planted("integrated-off-target", 0.0, 62.0, "The whole announcement stands at -20.6 LUFS instead of -23."),
-            Planted("true-peak-over", 14.8, 16.0, "The harbour horn passes -1 dBTP."),
             Planted("short-term-over", 44.0, 60.0, "The closing music passes -18 LUFS short-term."),
+            Planted("true-peak-over", 14.8, 16.0, "The harbour horn passes -1 dBTP."),
         ),
     ),
 )
