@@ -17,6 +17,7 @@ from .gain.changes import changes
 from .gain.claims import claims
 from .gain.curve import Curve
 from .gain.dips import parted, strays
+from .gain.expected import beyond_expected, partners
 from .gain.extras import SHORT_PAUSE_S, pumps, shallow
 from .gain.instants import Instants
 from .gain.joins import join, reach, split
@@ -49,8 +50,11 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
     if found is None:
         return MusicGain((), 0.0)
     together = whole(levels_db)
-    likeness = pairs(together, found) + neighbours(together, spans, found)
-    curve = Curve(found, likeness, spans, Instants(instants(levels_db), spans, found))
+    repeats = pairs(together, found)
+    alike = partners(repeats, len(together))
+    likeness = repeats + neighbours(together, spans, found)
+    found = beyond_expected(found, alike, spans)
+    curve = Curve(found, likeness, spans, Instants(instants(levels_db), spans, found, alike))
     edges = Edges(curve)
     best = max((start(curve, _units(speech, bridge, duration_s), edges) for bridge in _BRIDGES_S), key=lambda s: s.worth)
     told = best.worth >= LEAST_NATS

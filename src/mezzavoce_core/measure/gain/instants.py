@@ -7,11 +7,13 @@ that 10 ms after, as ``changes`` does on longer scales; what is usual is learned
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...signal.spectrum import INSTANTS, INSTANTS_PER_S
 from ...units import Floats
 from .changes import DEGREES, Changes, Scale, compare_parts, moving
-from .loops import stepped
+from .expected import LIKE_OF_INSTANTS, Partners, beyond
+from .loops import BLOCK, lined_up, stepped
 from .moves import Move
 from .parts import Part
 
@@ -19,14 +21,18 @@ _WIDTH = 2
 _LONGEST_S = 0.2
 """What takes longer hardly moves within 10 ms."""
 _DEAD_DB = -105.0
+_FARTHEST, _MOST = 5, 6.0
+"""Partners are found to a frame; they are lined up to the instant, where changes count up to so many units."""
 
 
 class Instants:
     """What instants tell of edges, in levels ``(instants, octaves)`` in dB."""
 
-    def __init__(self, levels: Floats, spans: Sequence[tuple[float, float]], found: Changes) -> None:
-        """Of music with ``spans`` of speech, around which a gain may move, and with what was ``found`` of its changes on longer scales."""
-        self._scale = _scale(levels, spans, found)
+    def __init__(self, levels: Floats, spans: Sequence[tuple[float, float]], found: Changes, alike: Partners | None = None) -> None:
+        """Of music with ``spans`` of speech, around which a gain may move, and with what was ``found`` of its changes on longer scales, and ``alike`` in it."""
+        self._scale, calm = _scale(levels, spans, found)
+        if alike is not None:
+            self._scale = beyond(self._scale, _lined_up(alike, self._scale.moved), BLOCK * INSTANTS, calm, LIKE_OF_INSTANTS)
         self._known: dict[tuple[float, float, float], float] = {}
 
     def told(self, move: Move) -> float:
@@ -44,13 +50,22 @@ class Instants:
         return self._known[key]
 
 
-def _scale(levels: Floats, spans: Sequence[tuple[float, float]], found: Changes) -> Scale:
+def _scale(levels: Floats, spans: Sequence[tuple[float, float]], found: Changes) -> tuple[Scale, NDArray[np.bool_]]:
+    """What instants tell, and where no gain moves."""
     count = len(levels)
     quiet = np.concatenate([[0], np.cumsum(np.repeat(found.use == 0, INSTANTS))])
     moves = moving(count, spans, INSTANTS_PER_S)
     before, after = np.maximum(np.arange(count) - _WIDTH, 0), np.minimum(np.arange(count) + _WIDTH, count)
     told = (after - before == 2 * _WIDTH) & (quiet[after] == quiet[before])
-    return compare_parts(levels, [_finer(part, levels) for part in found.parts], _WIDTH, 1, told, told & (moves[after] == moves[before]))
+    calm = told & (moves[after] == moves[before])
+    return compare_parts(levels, [_finer(part, levels) for part in found.parts], _WIDTH, 1, told, calm), calm
+
+
+def _lined_up(alike: Partners, moved: Floats) -> Partners:
+    """The same partners in instants."""
+    lag = alike.lag * INSTANTS
+    lined_up(np.clip(moved, -_MOST, _MOST), BLOCK * INSTANTS, lag, np.isfinite(alike.spread_db), _FARTHEST)
+    return Partners(lag, alike.spread_db)
 
 
 def _finer(part: Part, levels: Floats) -> Part:
