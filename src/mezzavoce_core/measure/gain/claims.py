@@ -45,7 +45,7 @@ class Family:
 _USUAL_LENGTHS_S = (0.05, 1.3)
 USUAL_FALLS = Family("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0.85, 1.2))
 FALLS = (
-    Family("fall-abrupt", (-0.6, 0.11, 0.005), (0.015,), told=4.0, by_length=True),
+    Family("fall-abrupt", (-0.6, 0.11, 0.005), (0.015,), told=2.5, by_length=True),
     Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=3.0, by_length=True),
     Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=4.5),
     Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=8.0),
