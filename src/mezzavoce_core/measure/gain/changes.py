@@ -110,9 +110,7 @@ def changes(levels: Floats, spans: Sequence[tuple[float, float]]) -> Changes | N
         at = np.arange(0, len(levels), hop)
         before, after = np.maximum(at - width, 0), np.minimum(at + width, len(levels))
         use = (after - before == 2 * width) & ~quiet[at] & (still[after] == still[before])
-        near = max(1, width // 2)
-        calm = use & (moves[np.minimum(at + near, len(levels))] == moves[np.maximum(at - near, 0)])
-        found.append(compare_parts(held, heard, width, hop, use, calm))
+        found.append(compare_parts(held, heard, width, hop, use, use & at_rest(moves, at, width)))
     return Changes(tuple(found), np.where(quiet, 0.0, 1.0), in_parts)
 
 
@@ -170,8 +168,7 @@ def _scale(changed: Floats, spread: Floats, width: int, hop: int, use: NDArray[n
     moved, sharp = np.empty(len(use)), np.empty(len(use))
     agreed(changed, (apart @ (1 / spread)) / own, _BAND_DEGREES, moved, sharp)
     unit_db = 1 / np.sqrt(sharp)
-    usual = float(np.quantile(np.abs(moved[calm] / unit_db[calm]), _USUAL_SHARE)) / _USUAL_AT
-    unit_db = np.maximum(unit_db * usual, _LEAST_UNIT_DB)
+    unit_db = np.maximum(unit_db * spread_of(moved[calm] / unit_db[calm]), _LEAST_UNIT_DB)
     return Scale(width, hop, moved / unit_db, np.where(use, 1 / unit_db, 0.0))
 
 
@@ -201,6 +198,18 @@ def moving(frames: int, spans: Sequence[tuple[float, float]], per_s: int) -> NDA
         for begin, end in ((a - _BEFORE_IN_S, a + _AFTER_IN_S), (b - _BEFORE_OUT_S, b + _AFTER_OUT_S)):
             count[max(0, round(begin * per_s)) + 1 : max(0, round(end * per_s)) + 1] = 1
     return np.cumsum(count)
+
+
+def at_rest(moves: NDArray[np.int64], at: NDArray[np.int64], width: int) -> NDArray[np.bool_]:
+    """Whether no gain moves at some frames, as a scale of a ``width`` sees them; ``moves`` is the running count of ``moving``."""
+    near = max(1, width // 2)
+    still: NDArray[np.bool_] = moves[np.minimum(at + near, len(moves) - 1)] == moves[np.maximum(at - near, 0)]
+    return still
+
+
+def spread_of(changed: Floats) -> float:
+    """How far changes of music spread by themselves, those far out left aside."""
+    return float(np.quantile(np.abs(changed), _USUAL_SHARE)) / _USUAL_AT
 
 
 def _pieces(places: NDArray[np.int64]) -> Iterator[NDArray[np.int64]]:

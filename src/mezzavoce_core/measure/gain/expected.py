@@ -13,19 +13,19 @@ from numpy.typing import NDArray
 
 from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats
-from .changes import Changes, Scale, moving
+from .changes import Changes, Scale, at_rest, moving, spread_of
 from .likeness import Pairs
 from .loops import BLOCK, KEPT
 
 _LIKE, LIKE_OF_INSTANTS, _HALF_AT_DB = {1: 0.7, 3: 0.85, 10: 0.78, 40: 0.58}, 0.7, 0.45
 """The correlation of changes at two places that are the same but for a level, by the frames compared; half of it where their spread
 as a pair is so many dB. Measured on the unducked mixes of the tuned half of the evaluation."""
-_MOST = 6.0
+MOST = 6.0
 """A change counts up to so many units."""
 _CLASSES = (0.3, 0.8, 1.6, 3.0, np.inf)
 """Places of which about as much is known are learned together; under the first too little is known to say anything."""
 _BELIEF_SHARE, _BELIEF, _MOST_SHARE = 0.5, 40.0, 1.2
-_FEWEST, _LEARNED, _SPREADS, _SHARE, _SHARE_AT = 200, 300.0, (0.4, 1.3), 0.8, 1.44
+_FEWEST, _LEARNED, _SPREADS = 200, 300.0, (0.4, 1.3)
 
 
 @dataclass(frozen=True)
@@ -54,35 +54,33 @@ def partners(pairs: Pairs, frames: int) -> Partners:
 
 def beyond_expected(found: Changes, alike: Partners, spans: Sequence[tuple[float, float]]) -> Changes:
     """The same changes without what is to be expected of the music; a gain may move around speech (``spans``, seconds)."""
-    frames = len(found.use)
-    moves = moving(frames, spans, FRAMES_PER_S)
+    moves = moving(len(found.use), spans, FRAMES_PER_S)
     scales = []
     for scale in found.scales:
-        at, near = np.arange(len(scale.moved)) * scale.hop, max(1, scale.width // 2)
-        calm = moves[np.minimum(at + near, frames)] == moves[np.maximum(at - near, 0)]
-        scales.append(beyond(scale, alike, BLOCK, calm, _LIKE[scale.width]))
+        at = np.arange(len(scale.moved)) * scale.hop
+        scales.append(beyond(scale, alike, BLOCK, at_rest(moves, at, scale.width), _LIKE[scale.width]))
     return replace(found, scales=tuple(scales))
 
 
-def beyond(scale: Scale, alike: Partners, block: int, calm: NDArray[np.bool_], like: float) -> Scale:
-    """One scale without what is to be expected. ``calm`` ``(places,)`` says where no gain moves; blocks and lags are in the frames of the scale.
+def beyond(scale: Scale, alike: Partners, block: int, still: NDArray[np.bool_], like: float) -> Scale:
+    """One scale without what is to be expected. ``still`` ``(places,)`` says where no gain moves; blocks and lags are in the frames of the scale.
 
     A place keeps the change that is its own where it has no partner in a calm place.
     """
     there = scale.step > 0
-    foreseen, known = _foreseen(scale, alike, block, calm & there, like)
+    foreseen, known = _foreseen(scale, alike, block, still & there, like)
     moved, step = scale.moved.copy(), scale.step.copy()
     for least, most in pairwise(_CLASSES):
         mine = there & (known > least) & (known <= most)
-        learned = mine & calm
-        share = _share(foreseen[learned], np.clip(scale.moved[learned], -_MOST, _MOST))
+        learned = mine & still
+        share = _share(foreseen[learned], np.clip(scale.moved[learned], -MOST, MOST))
         rest = scale.moved - share * foreseen
         spread = _spread(rest[learned], scale.hop)
         moved[mine], step[mine] = rest[mine] / spread, scale.step[mine] / spread
     return replace(scale, moved=moved, step=step)
 
 
-def _foreseen(scale: Scale, alike: Partners, block: int, calm: NDArray[np.bool_], like: float) -> tuple[Floats, Floats]:
+def _foreseen(scale: Scale, alike: Partners, block: int, still: NDArray[np.bool_], like: float) -> tuple[Floats, Floats]:
     """The change that partners let expect at each place, and how much they know together (what one of correlation r knows is r / (1 - r))."""
     count = len(scale.moved)
     at = np.arange(count) * scale.hop
@@ -92,8 +90,8 @@ def _foreseen(scale: Scale, alike: Partners, block: int, calm: NDArray[np.bool_]
         place = np.round((at + alike.lag[blocks, rank]) / scale.hop).astype(np.int64)
         inside = np.clip(place, 0, count - 1)
         alikeness = like / (1 + alike.spread_db[blocks, rank] / _HALF_AT_DB)
-        knows = np.where((place == inside) & calm[inside], alikeness / (1 - alikeness), 0.0)
-        total += knows * np.clip(scale.moved[inside], -_MOST, _MOST)
+        knows = np.where((place == inside) & still[inside], alikeness / (1 - alikeness), 0.0)
+        total += knows * np.clip(scale.moved[inside], -MOST, MOST)
         known += knows
     return total / (1 + known), known
 
@@ -109,5 +107,4 @@ def _spread(rest: Floats, hop: int) -> float:
     if len(rest) * hop < _FEWEST:
         return 1.0
     learned = len(rest) * hop / (len(rest) * hop + _LEARNED)
-    spread = float(np.quantile(np.abs(rest), _SHARE)) / _SHARE_AT
-    return float(np.clip(learned * spread + 1 - learned, *_SPREADS))
+    return float(np.clip(learned * spread_of(rest) + 1 - learned, *_SPREADS))

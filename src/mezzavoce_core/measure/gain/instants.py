@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ...signal.spectrum import INSTANTS, INSTANTS_PER_S
 from ...units import Floats
 from .changes import DEGREES, Changes, Scale, compare_parts, moving
-from .expected import LIKE_OF_INSTANTS, Partners, beyond
+from .expected import LIKE_OF_INSTANTS, MOST, Partners, beyond
 from .loops import BLOCK, lined_up, stepped
 from .moves import Move
 from .parts import Part
@@ -21,8 +21,8 @@ _WIDTH = 2
 _LONGEST_S = 0.2
 """What takes longer hardly moves within 10 ms."""
 _DEAD_DB = -105.0
-_FARTHEST, _MOST = 5, 6.0
-"""Partners are found to a frame; they are lined up to the instant, where changes count up to so many units."""
+_FARTHEST = 5
+"""Partners are found to a frame; they are lined up to the instant, so many of them away at most."""
 
 
 class Instants:
@@ -64,7 +64,7 @@ def _scale(levels: Floats, spans: Sequence[tuple[float, float]], found: Changes)
 def _lined_up(alike: Partners, moved: Floats) -> Partners:
     """The same partners in instants."""
     lag = alike.lag * INSTANTS
-    lined_up(np.clip(moved, -_MOST, _MOST), BLOCK * INSTANTS, lag, np.isfinite(alike.spread_db), _FARTHEST)
+    lined_up(np.clip(moved, -MOST, MOST), BLOCK * INSTANTS, lag, np.isfinite(alike.spread_db), _FARTHEST)
     return Partners(lag, alike.spread_db)
 
 
