@@ -3,16 +3,14 @@
 import unittest
 from dataclasses import replace
 
-from mezzavoce_core.measure.gain.changes import changes
 from mezzavoce_core.measure.gain.curve import Curve
 from mezzavoce_core.measure.gain.dips import parted, strays
 from mezzavoce_core.measure.gain.joins import reach, split
-from mezzavoce_core.measure.gain.likeness import pairs
 from mezzavoce_core.measure.gain.moves import Move, Shared, Unit, prior, sharing
 from mezzavoce_core.measure.gain.search import Search
 from mezzavoce_core.measure.gain.starts import Start
-from mezzavoce_core.signal.spectrum import whole
 from tests.core.test_music_gain import levels
+from tests.gains import changes_of, pairs_of
 
 SHARED = Shared(10.0, 0.5, 0.7)
 
@@ -20,8 +18,7 @@ SHARED = Shared(10.0, 0.5, 0.7)
 def search(points, speech, moves, units=None):
     """A search in music with a gain drawn by ``points``, that has some moves for true."""
     found = levels(points)
-    told = changes(found, speech)
-    curve = Curve(told, pairs(whole(found), told), speech)
+    curve = Curve(changes_of(found, speech), pairs_of(found), speech)
     units = tuple(Unit(a, b, max(0.0, a - 3), b + 3) for a, b in units or speech)
     return Search(curve, Start(0.0, SHARED, units, moves))
 

@@ -7,24 +7,21 @@ from types import SimpleNamespace
 import numpy as np
 
 from mezzavoce_core.measure.gain import claims
-from mezzavoce_core.measure.gain.changes import DEGREES, SCALES, Changes, changes
+from mezzavoce_core.measure.gain.changes import DEGREES, SCALES
 from mezzavoce_core.measure.gain.curve import PAIR_WEIGHT, Curve
 from mezzavoce_core.measure.gain.edges import template, told
 from mezzavoce_core.measure.gain.instants import Instants
-from mezzavoce_core.measure.gain.likeness import Pairs, pairs
+from mezzavoce_core.measure.gain.likeness import Pairs
 from mezzavoce_core.measure.gain.loops import agreed, apart_by, stepped
 from mezzavoce_core.measure.gain.moves import Move, Shared, Unit
 from mezzavoce_core.measure.gain.parts import Part
+from mezzavoce_core.measure.gain.rests import Heard
 from mezzavoce_core.measure.gain.search import Search
 from mezzavoce_core.measure.gain.starts import Start
-from mezzavoce_core.signal.spectrum import FLOOR_DB, FRAMES_PER_S, OCTAVES, instants, whole
+from mezzavoce_core.signal.spectrum import FLOOR_DB, FRAMES_PER_S, OCTAVES
 from tests.core.test_music_gain import THREE, THREE_DUCKS, again, levels, song
+from tests.gains import NEVER, changes_of, instants_of, pairs_of
 from tests.signals import RATE, levels_of
-
-
-def alike(found):
-    """Pairs in levels with all their columns."""
-    return pairs(whole(found), changes(found, []))
 
 
 class EvidenceTest(unittest.TestCase):
@@ -32,7 +29,7 @@ class EvidenceTest(unittest.TestCase):
         plain, stepped, note = levels(), levels([(30.24, 0), (30.25, -6)]), levels()
         note[1512:, 20] += 20
         at = slice(1509, 1516)
-        by_step, by_note, usual = (np.abs(changes(x, []).scales[1].moved[at]).max() for x in (stepped, note, plain))
+        by_step, by_note, usual = (np.abs(changes_of(x).scales[1].moved[at]).max() for x in (stepped, note, plain))
         self.assertGreater(by_step, 3 * usual)
         self.assertLess(by_note, by_step / 2)
 
@@ -69,12 +66,12 @@ class EvidenceTest(unittest.TestCase):
         lowered = np.where(np.arange(len(left)) < 10 * RATE, 1.0, 0.5)
         wide = levels_of(np.stack([middle + width * side, middle - width * side], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
         down = levels_of(lowered[:, None] * np.stack([left, right], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
-        by_width, by_gain = (changes(x, []).scales[2].moved[245:255] for x in (wide, down))
+        by_width, by_gain = (changes_of(x).scales[2].moved[245:255] for x in (wide, down))
         self.assertLess(by_gain.min(), -3)
         self.assertLess(np.abs(by_width).max(), -by_gain.min() * 2 / 3)
 
     def test_like_places_tell_the_difference_in_gain(self):
-        found = alike(levels([(29.99, 0), (30.0, -6)]))
+        found = pairs_of(levels([(29.99, 0), (30.0, -6)]))
         near = found.scale_db < 0.355
         across = near & (found.one + 10 < 1500) & (found.other > 1500)
         self.assertGreater(across.sum(), 5)
@@ -116,7 +113,7 @@ class InstantsTest(unittest.TestCase):
     def test_a_step_is_told_from_a_short_ramp_and_found_to_the_instant(self):
         for length in (0.015, 0.15):
             heard = levels([(30.0 - length, 0), (30.0, -7), (36.0, -7), (36.5, 0)])
-            known = Instants(instants(heard), [], changes(heard, []))
+            known = instants_of(heard)
             ways = [Move(30.0 + off - length, 30.0 + off, 36.0, 36.5, 7.0) for length in (0.015, 0.15) for off in (-0.03, -0.01, 0.0, 0.01, 0.03)]
             told = {(round(w.fall_s, 3), round(w.fall_end_s - 30.0, 2)): known.told(w) for w in ways}
             self.assertEqual(max(told, key=told.get), (length, 0.0), told)
@@ -125,15 +122,15 @@ class InstantsTest(unittest.TestCase):
 
     def test_steps_are_where_none_is_expected_by_chance_only(self):
         heard = levels()
-        known = Instants(instants(heard), [], changes(heard, []))
+        known = instants_of(heard)
         told = [known.told(Move(t - 0.015, t, t + 3.0, t + 4.0, 7.0)) for t in np.arange(5.0, 50.0, 0.02)]
         self.assertLess(np.mean(np.array(told) > 0), 0.02)
 
     def test_what_takes_long_and_what_cannot_be_heard_tells_nothing(self):
         heard = levels([(30.0, 0), (30.015, -7), (36.0, -7), (36.5, 0)])
-        known = Instants(instants(heard), [], changes(heard, []))
+        known = instants_of(heard)
         self.assertEqual(known.told(Move(29.5, 30.0, 36.0, 36.5, 7.0)), 0.0)
-        deaf = Instants(np.full((1000, OCTAVES), FLOOR_DB, dtype=np.float32), [], Changes((), np.zeros(250), (Part(0, 250, np.arange(48)),)))
+        deaf = Instants(np.full((1000, OCTAVES), FLOOR_DB, dtype=np.float32), Heard(np.ones(250, dtype=bool), (Part(0, 250, np.arange(48)),)), [], NEVER)
         self.assertEqual(deaf.told(Move(1.0, 1.015, 3.0, 3.015, 7.0)), 0.0)
 
     def test_the_loop_against_its_definition(self):
@@ -149,9 +146,9 @@ class InstantsTest(unittest.TestCase):
 
     def test_the_curve_asks_for_ways_of_a_move_and_not_whether_there_is_one(self):
         heard = levels([(30.0, 0), (30.015, -7), (36.0, -7), (36.5, 0)])
-        found = changes(heard, [])
-        known = Instants(instants(heard), [], found)
-        with_them, without = Curve(found, alike(heard), [], known), Curve(found, alike(heard))
+        found = changes_of(heard)
+        known = instants_of(heard)
+        with_them, without = Curve(found, pairs_of(heard), [], known), Curve(found, pairs_of(heard))
         one, other = Move(30.0, 30.015, 36.0, 36.5, 7.0), Move(29.85, 30.0, 36.0, 36.5, 7.0)
         self.assertEqual(with_them.worth([], [one]), without.worth([], [one]))
         self.assertAlmostEqual(with_them.worth([other], [one]) - without.worth([other], [one]), known.told(one) - known.told(other))
@@ -162,7 +159,9 @@ class ClaimsTest(unittest.TestCase):
         """Where the music rests, a fall may be anywhere; only the usual one is taken for granted."""
         move, resting = Move(9.3, 9.9, 14.2, 14.9, 8.0, (10.0, 14.0)), np.ones(1500)
         resting[300:600] = 0
-        search = SimpleNamespace(moves=[move], shared=Shared(8.0, 0.6, 0.7), curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(use=resting)))
+        search = SimpleNamespace(
+            moves=[move], shared=Shared(8.0, 0.6, 0.7), curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(heard=SimpleNamespace(use=resting)))
+        )
         for families, ways in (((claims.USUAL_FALLS, *claims.FALLS), claims._falls), ((claims.USUAL_RETURNS, *claims.RETURNS), claims._returns)):
             for family in families:
                 found = list(ways(search, 0, move, family))
@@ -173,7 +172,9 @@ class ClaimsTest(unittest.TestCase):
         """A return and a fall that touch may be usual ones; neither is claimed to be quick or early."""
         first, second = (Move(t - 0.7, t - 0.1, t + 4.2, t + 4.9, 8.0, (t, t + 4.0)) for t in (10.0, 15.7))
         search = SimpleNamespace(
-            moves=[first, second], shared=Shared(8.0, 0.6, 0.7), curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(use=np.ones(1500)))
+            moves=[first, second],
+            shared=Shared(8.0, 0.6, 0.7),
+            curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(heard=SimpleNamespace(use=np.ones(1500)))),
         )
         for family in (claims.USUAL_FALLS, *claims.FALLS):
             starts = [m.fall_start_s for m, _ in claims._falls(search, 1, second, family)]
@@ -194,7 +195,7 @@ class CurveTest(unittest.TestCase):
 
     def setUp(self):
         self.levels = levels(THREE_DUCKS)
-        self.found = changes(self.levels, THREE)
+        self.found = changes_of(self.levels, THREE)
         self.curve = Curve(self.found, NO_PAIRS, THREE)
 
     def told(self, moves):
@@ -263,7 +264,7 @@ class AgreeTest(unittest.TestCase):
 
     def search(self, moves, shared):
         found = levels([p for k in range(3) for p in again(self.DRAWN, 16 * k)])
-        curve = Curve(changes(found, THREE), alike(found), THREE)
+        curve = Curve(changes_of(found, THREE), pairs_of(found), THREE)
         return Search(curve, Start(0.0, shared, tuple(Unit(a, b, a - 4.0, b + 4.0) for a, b in THREE), moves))
 
     def test_lengths_that_all_have(self):

@@ -16,17 +16,20 @@ from .ducks import OWN_DEPTH, Duck, MusicGain, Pump, begin_s, touches
 from .gain.changes import changes
 from .gain.claims import claims
 from .gain.curve import Curve
+from .gain.depths import settle_depths
 from .gain.dips import parted, strays
-from .gain.expected import beyond_expected, partners
+from .gain.expected import repeats
 from .gain.extras import SHORT_PAUSE_S, pumps, shallow
 from .gain.instants import Instants
 from .gain.joins import join, reach, split
 from .gain.likeness import neighbours, pairs
 from .gain.moves import Move, Unit
+from .gain.rests import heard
 from .gain.search import Search
 from .gain.starts import Edges, Start, start
 
-LEAST_DEPTH_DB = 2.0
+LEAST_DEPTH_DB, _LEAST_SHARED_DB = 2.0, 2.5
+"""What is less deep is no duck; where those of a whole programme are hardly deeper, none is told from music that swings by itself."""
 LEAST_NATS = 1.2
 """A programme whose moves explain less than this has none that could be told."""
 _BRIDGES_S = (0.35, 1.0, 2.3)
@@ -46,15 +49,15 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
         return MusicGain((), 0.0)
     duration_s = len(levels_db) / FRAMES_PER_S
     spans = [(u.in_s, u.out_s) for u in _units(speech, _BRIDGES_S[1], duration_s)]
-    found = changes(levels_db, spans)
-    if found is None:
-        return MusicGain((), 0.0)
     together = whole(levels_db)
-    repeats = pairs(together, found)
-    alike = partners(repeats, len(together))
-    likeness = repeats + neighbours(together, spans, found)
-    found = beyond_expected(found, alike, spans)
-    curve = Curve(found, likeness, spans, Instants(instants(levels_db), spans, found, alike))
+    sounding = heard(together)
+    if sounding is None:
+        return MusicGain((), 0.0)
+    alike = pairs(together, sounding)
+    again = repeats(alike, len(together))
+    found = changes(levels_db, sounding, spans, again)
+    likeness = alike + neighbours(together, spans, sounding)
+    curve = Curve(found, likeness, spans, Instants(instants(levels_db), sounding, spans, again))
     edges = Edges(curve)
     best = max((start(curve, _units(speech, bridge, duration_s), edges) for bridge in _BRIDGES_S), key=lambda s: s.worth)
     told = best.worth >= LEAST_NATS
@@ -75,10 +78,12 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
     for k, found_special in enumerate(special):
         if not found_special.keys() - {OWN_DEPTH}:
             search.settle(k)
+    settle_depths(search)
     ducks = [_duck(search, m, risen, best.worth, nats) for m, nats in zip(search.moves, special, strict=True) if m is not None]
     ducks += [Duck(*_corners(m, duration_s), m.depth_db, certainty=round(float(np.interp(nats, _LONE_NATS, _LONE_SURE)), 3)) for m, nats in lone]
     ducks = _joined(sorted(ducks, key=begin_s))
-    kept = (d for d in ducks if d.depth_db >= LEAST_DEPTH_DB)
+    least_db = LEAST_DEPTH_DB if search.shared.depth_db >= _LEAST_SHARED_DB else _LEAST_SHARED_DB
+    kept = (d for d in ducks if d.depth_db >= least_db)
     return MusicGain(tuple(sorted(kept, key=begin_s)), best.worth)
 
 

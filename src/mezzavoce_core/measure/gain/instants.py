@@ -7,32 +7,31 @@ that 10 ms after, as ``changes`` does on longer scales; what is usual is learned
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ...signal.spectrum import INSTANTS, INSTANTS_PER_S
 from ...units import Floats
-from .changes import DEGREES, Changes, Scale, compare_parts, moving
-from .expected import LIKE_OF_INSTANTS, MOST, Partners, beyond
-from .loops import BLOCK, lined_up, stepped
+from .changes import DEGREES, Places, Scale, compare_parts, compared, moving
+from .echoes import lined_up
+from .expected import Repeats
+from .loops import stepped
 from .moves import Move
 from .parts import Part
+from .rests import Heard
 
 _WIDTH = 2
 _LONGEST_S = 0.2
 """What takes longer hardly moves within 10 ms."""
 _DEAD_DB = -105.0
-_FARTHEST = 5
+_FARTHEST, _MOST, _LEAST_DB = 5, 6.0, 0.01
 """Partners are found to a frame; they are lined up to the instant, so many of them away at most."""
 
 
 class Instants:
     """What instants tell of edges, in levels ``(instants, octaves)`` in dB."""
 
-    def __init__(self, levels: Floats, spans: Sequence[tuple[float, float]], found: Changes, alike: Partners | None = None) -> None:
-        """Of music with ``spans`` of speech, around which a gain may move, and with what was ``found`` of its changes on longer scales, and ``alike`` in it."""
-        self._scale, calm = _scale(levels, spans, found)
-        if alike is not None:
-            self._scale = beyond(self._scale, _lined_up(alike, self._scale.moved), BLOCK * INSTANTS, calm, LIKE_OF_INSTANTS)
+    def __init__(self, levels: Floats, heard: Heard, spans: Sequence[tuple[float, float]], repeats: Repeats) -> None:
+        """Of music with ``spans`` of speech (seconds), around which a gain may move."""
+        self._scale = _scale(levels, heard, spans, _lined_up(repeats, levels))
         self._known: dict[tuple[float, float, float], float] = {}
 
     def told(self, move: Move) -> float:
@@ -50,22 +49,23 @@ class Instants:
         return self._known[key]
 
 
-def _scale(levels: Floats, spans: Sequence[tuple[float, float]], found: Changes) -> tuple[Scale, NDArray[np.bool_]]:
-    """What instants tell, and where no gain moves."""
+def _scale(levels: Floats, heard: Heard, spans: Sequence[tuple[float, float]], repeats: Repeats) -> Scale:
     count = len(levels)
-    quiet = np.concatenate([[0], np.cumsum(np.repeat(found.use == 0, INSTANTS))])
+    quiet = np.concatenate([[0], np.cumsum(np.repeat(heard.quiet, INSTANTS))])
     moves = moving(count, spans, INSTANTS_PER_S)
     before, after = np.maximum(np.arange(count) - _WIDTH, 0), np.minimum(np.arange(count) + _WIDTH, count)
     told = (after - before == 2 * _WIDTH) & (quiet[after] == quiet[before])
-    calm = told & (moves[after] == moves[before])
-    return compare_parts(levels, [_finer(part, levels) for part in found.parts], _WIDTH, 1, told, calm), calm
+    places = Places(_WIDTH, 1, told, told & (moves[after] == moves[before]))
+    return compare_parts(levels, [_finer(part, levels) for part in heard.parts], places, repeats)
 
 
-def _lined_up(alike: Partners, moved: Floats) -> Partners:
-    """The same partners in instants."""
-    lag = alike.lag * INSTANTS
-    lined_up(np.clip(moved, -MOST, MOST), BLOCK * INSTANTS, lag, np.isfinite(alike.spread_db), _FARTHEST)
-    return Partners(lag, alike.spread_db)
+def _lined_up(repeats: Repeats, levels: Floats) -> Repeats:
+    """The same in instants."""
+    changed = np.stack([compared(octave, _WIDTH, np.arange(len(levels))) for octave in levels.T], axis=1)
+    usual = np.median(np.abs(changed), axis=0) + _LEAST_DB
+    lags, block = repeats.lags * INSTANTS, repeats.block * INSTANTS
+    lined_up(np.clip(changed / usual, -_MOST, _MOST).astype(np.float32), block, lags, _FARTHEST)
+    return Repeats(lags, block)
 
 
 def _finer(part: Part, levels: Floats) -> Part:

@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 
 from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats, db_to_power
-from .changes import Changes
 from .loops import BLOCK, KEPT, WINDOW_BLOCKS, alike, apart_by
 from .parts import used
+from .rests import Heard
 
 _LENGTH, _MIDDLE = BLOCK * WINDOW_BLOCKS, BLOCK * (WINDOW_BLOCKS // 2)
 _LEAST_LAG = round(0.8 * FRAMES_PER_S)
@@ -41,21 +41,21 @@ class Pairs:
         return Pairs(*(np.concatenate([getattr(self, n), getattr(more, n)]) for n in ("one", "other", "offset_db", "scale_db")))
 
 
-def pairs(levels: Floats, found: Changes) -> Pairs:
-    """Pairs in levels ``(frames, bands)`` in dB, of which ``found`` are the changes: blocks in the middle of windows of 1 s that sound alike.
+def pairs(levels: Floats, heard: Heard) -> Pairs:
+    """Pairs in levels ``(frames, bands)`` in dB, by where it is ``heard``: blocks in the middle of windows of 1 s that sound alike.
 
     Partners lie up to 150 s away, so that the work grows with the length alone.
     """
-    heard, quiet = used(levels), found.use == 0
+    inside, quiet = used(levels), heard.quiet
     frames = len(levels)
     windows = max(0, frames // BLOCK - WINDOW_BLOCKS + 1)
-    if not len(heard) or windows < 2:
+    if not len(inside) or windows < 2:
         none = np.zeros(0, dtype=np.int64)
         return Pairs(none, none, np.zeros(0), np.zeros(0))
     # Over the bands of the whole programme, so that one part can be compared with another.
-    part = levels[:, heard]
-    shapes = np.zeros((frames, -(-len(heard) // _LANES) * _LANES), dtype=np.float32)
-    shapes[:, : len(heard)] = part - part.mean(axis=1)[:, None]
+    part = levels[:, inside]
+    shapes = np.zeros((frames, -(-len(inside) // _LANES) * _LANES), dtype=np.float32)
+    shapes[:, : len(inside)] = part - part.mean(axis=1)[:, None]
     quiet_blocks = quiet[: frames // BLOCK * BLOCK].reshape(-1, BLOCK).sum(axis=1).astype(np.int32)
     most = np.float32(_MOST_DB**2)
     distance = np.full((windows, KEPT), most, dtype=np.float32)
@@ -63,7 +63,7 @@ def pairs(levels: Floats, found: Changes) -> Pairs:
     near_at = np.full((windows, 2), -1, dtype=np.int32)
     lags = np.arange(_LEAST_LAG, min(frames - _LENGTH, _FARTHEST_S * FRAMES_PER_S), dtype=np.int64)
     room = np.zeros(frames // BLOCK + 1, dtype=np.float32), np.full(windows, most, dtype=np.float32)
-    per = np.float32(1.0 / (_LENGTH * len(heard)))
+    per = np.float32(1.0 / (_LENGTH * len(inside)))
     alike(shapes.reshape(-1), shapes.shape[1], per, quiet_blocks, lags, _REGION, most, distance, partner, room[0], room[1], near_at)
     window, rank = np.nonzero(distance < most)
     one, other = window * BLOCK, partner[window, rank].astype(np.int64)
@@ -80,14 +80,14 @@ def _power(levels: Floats) -> NDArray[np.float32]:
     return power
 
 
-def neighbours(levels: Floats, spans: Sequence[tuple[float, float]], found: Changes) -> Pairs:
+def neighbours(levels: Floats, spans: Sequence[tuple[float, float]], heard: Heard) -> Pairs:
     """Blocks a few seconds apart, whatever they sound like: how far this music moves by itself in that time is learned where no gain moves.
 
     That is where both lie away from speech (``spans``), or both in the middle of one span.
     """
-    none, silent = np.zeros(0, dtype=np.int64), np.concatenate([[0], np.cumsum(found.use == 0)])
+    none, silent = np.zeros(0, dtype=np.int64), np.concatenate([[0], np.cumsum(heard.quiet)])
     apart = Pairs(none, none, np.zeros(0), np.zeros(0))
-    for part in (p for p in found.parts if len(p.used)):
+    for part in (p for p in heard.parts if len(p.used)):
         starts = np.arange(part.first, part.last - BLOCK + 1, BLOCK)
         sums = np.concatenate([[0.0], np.cumsum(levels[part.first : part.last, part.used].mean(axis=1), dtype=np.float64)])
         level, still = (sums[starts - part.first + BLOCK] - sums[starts - part.first]) / BLOCK, silent[starts + BLOCK] == silent[starts]

@@ -217,25 +217,3 @@ def stepped(moved: Floats, step: Floats, width: int, start: float, end: float, r
         total += np.log((degrees + off * off) / (degrees + moved[k] * moved[k]))
     told: float = -0.5 * (degrees + 1) * total
     return told
-
-
-@njit(cache=True, nogil=True)
-def lined_up(moved: Floats, block: int, lag: NDArray[np.int64], known: NDArray[np.bool_], most: int) -> None:
-    """Shifts each ``lag`` ``(blocks, partners)`` that is ``known`` by up to ``most``, to where what moves around the block moves there the most alike.
-
-    ``moved`` is by moments, of which a block has ``block``; two blocks on either side are looked at, too.
-    """
-    count = len(moved)
-    for k in range(lag.shape[0]):
-        first, last = max(0, (k - WINDOW_BLOCKS // 2) * block), min(count, (k + WINDOW_BLOCKS // 2 + 1) * block)
-        for p in range(lag.shape[1]):
-            if not known[k, p]:
-                continue
-            best, highest = 0, -np.inf
-            for shift in range(-most, most + 1):
-                by, total = lag[k, p] + shift, 0.0
-                for at in range(max(first, -by), min(last, count - by)):
-                    total += moved[at] * moved[at + by]
-                if total > highest:
-                    best, highest = shift, total
-            lag[k, p] += best
