@@ -157,10 +157,10 @@ class InstantsTest(unittest.TestCase):
 class ClaimsTest(unittest.TestCase):
     def test_silence_tells_nothing_unusual(self):
         """Where the music rests, a fall may be anywhere; only the usual one is taken for granted."""
-        move, resting = Move(9.3, 9.9, 14.2, 14.9, 8.0, (10.0, 14.0)), np.ones(1500)
-        resting[300:600] = 0
+        move, resting = Move(9.3, 9.9, 14.2, 14.9, 8.0, (10.0, 14.0)), np.zeros(1500, dtype=bool)
+        resting[300:600] = True
         search = SimpleNamespace(
-            moves=[move], shared=Shared(8.0, 0.6, 0.7), curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(heard=SimpleNamespace(use=resting)))
+            moves=[move], shared=Shared(8.0, 0.6, 0.7), curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(heard=SimpleNamespace(quiet=resting)))
         )
         for families, ways in (((claims.USUAL_FALLS, *claims.FALLS), claims._falls), ((claims.USUAL_RETURNS, *claims.RETURNS), claims._returns)):
             for family in families:
@@ -174,7 +174,7 @@ class ClaimsTest(unittest.TestCase):
         search = SimpleNamespace(
             moves=[first, second],
             shared=Shared(8.0, 0.6, 0.7),
-            curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(heard=SimpleNamespace(use=np.ones(1500)))),
+            curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(heard=SimpleNamespace(quiet=np.zeros(1500, dtype=bool)))),
         )
         for family in (claims.USUAL_FALLS, *claims.FALLS):
             starts = [m.fall_start_s for m, _ in claims._falls(search, 1, second, family)]

@@ -31,7 +31,8 @@ _SHRINK, _LEAST = 0.8, 1e-3
 """What bands have in common is learned from few places that lie close together: most of it is left where it is. Of .01 to 1 this tells most
 of gain where nothing was learned (unducked mixes of the tuned half of the evaluation, on all scales)."""
 _FEW = 5.0
-"""What is usual is seen too small by 1 + 5 / n where it is learned from n stretches that do not overlap (the same mixes: by .1 of 50, .03 of 200)."""
+"""What is usual is seen too small where it is learned from few stretches that do not overlap: with n of them 1 + 5 / n times as much is taken. In the
+same mixes 1.04 times as much would still be true on the longest scale (half of them have 98 or more), 1.11 without; 1.02 and 1.03 on the next (448)."""
 _LEAST_SPREAD = 1e-6
 _LEAST_UNIT_DB = 0.05
 _BEFORE_IN_S, _AFTER_IN_S, _BEFORE_OUT_S, _AFTER_OUT_S = 1.0, 0.3, 0.1, 1.3

@@ -24,7 +24,7 @@ class Curve:
     def __init__(self, found: Changes, pairs: Pairs, spans: Sequence[tuple[float, float]] = (), instants: Instants | None = None) -> None:
         """A curve over as many frames as the music has; ``spans`` of speech are where moves are expected; ``instants`` tell of quick edges."""
         self.changes, self.pairs, self._instants = found, pairs, instants
-        self.frames = len(found.heard.use)
+        self.frames = len(found.heard.quiet)
         self.luck = luck(found, spans)
         places = np.concatenate([pairs.one // BLOCK, pairs.other // BLOCK])
         order = np.argsort(places, kind="stable")

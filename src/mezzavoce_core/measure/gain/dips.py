@@ -174,5 +174,5 @@ def _inside(move: Move, from_s: float, to_s: float) -> bool:
 
 def heard(search: Search, from_s: float, to_s: float) -> bool:
     """Whether the music can be told from before an edge to after it."""
-    use = search.curve.changes.heard.use[max(0, round((from_s - _GUARD_S / 2) * FRAMES_PER_S)) : round((to_s + _GUARD_S) * FRAMES_PER_S)]
-    return bool(use.mean() >= _HEARD_SHARE) if len(use) else False
+    quiet = search.curve.changes.heard.quiet[max(0, round((from_s - _GUARD_S / 2) * FRAMES_PER_S)) : round((to_s + _GUARD_S) * FRAMES_PER_S)]
+    return bool((~quiet).mean() >= _HEARD_SHARE) if len(quiet) else False

@@ -19,7 +19,8 @@ def foreseen(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects
     hop: int,
     lags: NDArray[np.int64],
     calm: NDArray[np.bool_],
-    most: NDArray[np.float32],
+    counted: np.float32,
+    farthest: np.float32,
     common: NDArray[np.float32],
     expected: NDArray[np.float32],
     known: Floats,
@@ -28,11 +29,11 @@ def foreseen(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects
 
     ``changed`` and ``expected`` ``(places, bands)``; place k stands ``first + k * hop`` frames from where blocks of ``block`` frames begin, ``step``
     ``(bands,)`` is what a change of 1 dB is. A partner counts by how its bands move like those here, apart from what all have in common:
-    one of correlation r by r / (1 - r), which sums up to what is ``known``. There no band counts more than the first of ``most``, and none is
-    expected to move further than the second. ``common`` ``(places,)`` is room to work in.
+    one of correlation r by r / (1 - r), which sums up to what is ``known``. There no band counts more than ``counted``, and none is
+    expected to move further than ``farthest``. ``common`` ``(places,)`` is room to work in.
     """
     places, bands = changed.shape
-    counted, farthest, whole = most[0], most[1], np.float32(0)
+    whole = np.float32(0)
     for b in range(bands):
         whole += step[b] * step[b]
     for k in range(places):

@@ -95,7 +95,7 @@ def _at_length(length_s: float, nats: tuple[float, ...]) -> float:
 def luck(found: Changes, spans: Sequence[tuple[float, float]]) -> Luck:
     """Looked for away from where speech (``spans``) begins and ends; where much is found by chance, changes weigh less."""
     places = np.array([t for span in spans for t in span])
-    ends = np.arange(60, len(found.heard.use) - 60, 5)
+    ends = np.arange(60, len(found.heard.quiet) - 60, 5)
     ends = ends[np.abs(ends[:, None] / FRAMES_PER_S - places[None, :]).min(axis=1, initial=np.inf) > _AWAY_S]
     in_parts = [_chance(found, ends[(ends >= part.first) & (ends < part.last)]) for part in found.heard.parts]
     weights = np.repeat([c.weight for c in in_parts], [part.last - part.first for part in found.heard.parts])
@@ -106,7 +106,7 @@ def _chance(found: Changes, ends: NDArray[np.int64]) -> Chance:
     if len(ends) < _FEWEST:
         nothing = (0.0,) * len(_CHANCE_LENGTHS_S)
         return Chance(WEIGHT, nothing, nothing)
-    weights = np.full(len(found.heard.use), WEIGHT)
+    weights = np.full(len(found.heard.quiet), WEIGHT)
     nats = np.array([[told(found, length, ends, _CHANCE_DEPTHS_DB, sign, weights).max(axis=1) for length in _CHANCE_LENGTHS_S] for sign in (1.0, -1.0)])
     usual = float(np.percentile(nats[:, 1:4], _CALIBRATED_SHARE, axis=2).mean())
     share = float(np.clip(_CALIBRATED_AT / max(usual, 1e-6), _LEAST_WEIGHT, 1.0))

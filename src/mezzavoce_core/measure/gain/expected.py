@@ -57,9 +57,7 @@ def beyond(changed: NDArray[np.float32], step: Floats, hop: int, calm: NDArray[n
     a factor has its changes in units of it. ``calm`` ``(places,)`` says where no gain moves: only from there something is expected.
     """
     expected, known, room = np.zeros_like(changed), np.zeros(len(changed)), np.zeros(len(changed), dtype=np.float32)
-    foreseen(
-        changed, step.astype(np.float32), same.first, same.block, hop, same.lags, calm, np.array([_CLIP, _FARTHEST], dtype=np.float32), room, expected, known
-    )
+    foreseen(changed, step.astype(np.float32), same.first, same.block, hop, same.lags, calm, np.float32(_CLIP), np.float32(_FARTHEST), room, expected, known)
     left = np.ones(len(changed))
     for least, most in pairwise(_CLASSES):
         mine = (known > least) & (known <= most)

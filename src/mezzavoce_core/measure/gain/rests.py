@@ -27,11 +27,6 @@ class Heard:
     quiet: NDArray[np.bool_]
     parts: tuple[Part, ...]
 
-    @property
-    def use(self) -> Floats:
-        """``(frames,)``: 0 where it is too quiet to tell anything, else 1."""
-        return np.where(self.quiet, 0.0, 1.0)
-
     def held(self) -> NDArray[np.int64]:
         """For every frame the one to look at: quiet frames go on as it was before them, so that a hole leaves no trace where it ends."""
         last = np.maximum.accumulate(np.where(self.quiet, -1, np.arange(len(self.quiet))))
