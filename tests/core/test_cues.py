@@ -114,6 +114,21 @@ class MusicKindsTest(unittest.TestCase):
         self.assertLess(ends.ending_lu, -8.0)
         self.assertNotIn("music-cut-off", {f.kind for f in found(programme(cue(2, 12), faded + beat))})
 
+    def test_music_that_stops_and_comes_in_at_once_by_itself_is_neither_cut_off_nor_abrupt(self):
+        """Strokes of a second with rests of 0.4 s: once is no habit, twice leaves it open, and twelve times are this music's way."""
+        times = np.arange(SECONDS * RATE) / RATE
+        whole = chord(SECONDS, -26)
+        for strokes, kept in ((1, SHOULD), (3, NOTE), (12, None)):
+            begin = 36 - 1.4 * strokes
+            struck = (times >= begin) & (times < 35.6) & ((times - begin) % 1.4 < 1.0)
+            music = whole * (struck | ((times >= 26) & (times < begin) & (strokes < 7))) if strokes < 12 else whole * struck
+            ends = find_cues([("music", power_of(music))])[0]
+            with self.subTest(strokes=strokes):
+                told = {f.kind: f for f in found(programme(music, voice=talk(SECONDS, [(3.0, 6.0)], -23)))}
+                self.assertLess(ends.fade_s, 0.1)
+                self.assertEqual(told["music-cut-off"].severity if "music-cut-off" in told else None, kept)
+                self.assertEqual("music-abrupt-entry" in told, kept is not None)
+
     def test_a_cut_that_a_louder_sound_hides_and_one_at_the_very_end_are_none(self):
         roar = noise(SECONDS, -20)
         self.assertNotIn("music-cut-off", {f.kind for f in found(programme(cue(26, 36, fade_out=0.0, level=-30), effects=roar))})

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import minimum_filter1d, uniform_filter1d
 
 from ..signal.spans import join, runs
 from ..units import ABSENT_BELOW_LUFS, Floats, db_to_power, lufs_to_power, power_to_db, power_to_lufs
@@ -22,6 +23,8 @@ _LAST_S = 0.15
 _ENDING_S, _AT_LEVEL_DB, _GONE_DB = 3.0, 6.0, 30.0
 _TOGETHER = 0.5
 _OPENING_S = 0.2
+_AT_ONCE_S, _APART_S = 0.15, 0.3
+_ITS_WAY = 5
 NOTHING_LUFS = -60.0
 """What is softer than this counts as silence where a rise is measured."""
 
@@ -32,6 +35,7 @@ class Cue:
 
     ``opening_lufs`` is the level of its first 0.2 s, ``fade_s`` how long its end takes from 6 dB to 30 dB under its last seconds,
     ``ending_lu`` how its last 0.15 s stand against them: a beat that falls late into a fade is soon over, but softer than the music before.
+    ``own_stops`` and ``own_entries`` tell how often the music itself stops or comes in as quickly inside the cue, by so much within 0.15 s.
     """
 
     in_s: float
@@ -41,6 +45,8 @@ class Cue:
     fade_s: float
     ending_lu: float = 0.0
     sources: tuple[str, ...] = ()
+    own_stops: int = 0
+    own_entries: int = 0
 
     @property
     def length_s(self) -> float:
@@ -64,6 +70,11 @@ def find_cues(stems: Sequence[tuple[str, Floats]], gain_db: Floats | None = None
     powers = dict(stems)
     found = [_cue(np.sum([powers[n] for n in names], axis=0), a, b, names, gain_db) for names, a, b in _grouped(spans)]
     return tuple(sorted(found, key=lambda c: c.in_s))
+
+
+def made_by_hand(own_times: int) -> float:
+    """How sure it is that somebody made an end or an entry, 0 to 1, where the music does as much by itself so many times; from five on that is its way."""
+    return 0.0 if own_times >= _ITS_WAY else round(1 / (1 + own_times), 2)
 
 
 def meetings(cues: Sequence[Cue], stems: Sequence[tuple[str, Floats]]) -> tuple[Meeting, ...]:
@@ -129,6 +140,8 @@ def _cue(power: Floats, begin: int, end: int, names: tuple[str, ...], gain_db: F
         fade_s=_fade_s(power, begin, end),
         ending_lu=_ending_lu(power, begin, end),
         sources=names,
+        own_stops=_stops(part),
+        own_entries=_stops(part[::-1]),
     )
 
 
@@ -149,6 +162,18 @@ def _fade_s(power: Floats, begin: int, end: int) -> float:
 def _ending_lu(power: Floats, begin: int, end: int) -> float:
     level, last = (float(power[max(begin, end - round(s * TICKS_PER_S)) : end].mean()) for s in (_ENDING_S, _LAST_S))
     return float(power_to_db(max(last, 1e-15))) - float(power_to_db(max(level, 1e-15)))
+
+
+def _stops(power: Floats) -> int:
+    """How often a sound falls from within 6 dB of its last seconds' level to 30 dB under it at once, its end left out."""
+    inside = _held(power)[: max(0, len(power) - round(_APART_S * TICKS_PER_S))]
+    ticks, ahead = round(_ENDING_S * TICKS_PER_S), round(_AT_ONCE_S * TICKS_PER_S)
+    if len(inside) <= ahead:
+        return 0
+    level = uniform_filter1d(inside, ticks, mode="nearest", origin=(ticks - 1) // 2)
+    soon = minimum_filter1d(inside, ahead, origin=-(ahead // 2))
+    falls = (inside >= level * db_to_power(-_AT_LEVEL_DB)) & (soon < level * db_to_power(-_GONE_DB))
+    return len(join(runs(falls), round(_APART_S * TICKS_PER_S)))
 
 
 def _held(power: Floats) -> Floats:

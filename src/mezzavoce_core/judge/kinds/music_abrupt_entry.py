@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ...measure.cues import Cue, find_cues, rise_db
+from ...measure.cues import Cue, find_cues, made_by_hand, rise_db
 from ...measure.meter import TICKS_PER_S
 from ..model import NOTE, Evidence, Finding, Kind
 from ..remedies import fade
@@ -17,7 +17,8 @@ _SPEECH_NEAR_S = 0.5
 def find(evidence: Evidence) -> Iterator[Finding]:
     """A finding for each entry at full level that lifts the mix by more than ``entry_max_db`` within 0.1 s.
 
-    The programme's own beginning is none, nor is a soft opening that grows, nor a short effect: a door may slam.
+    The programme's own beginning is none, nor is a soft opening that grows, nor a short effect: a door may slam. Nor is there one in music that comes
+    in like that by itself over and over.
     """
     limit, measured = evidence.spec.limits.entry_max_db, evidence.measurement
     if limit is None:
@@ -27,7 +28,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     cues += [("effects", c) for c in find_cues(effects) if c.length_s >= _EFFECT_LEAST_S]
     for role, cue in cues:
         rise = rise_db(evidence.power, cue.in_s)
-        if round(rise, 1) > limit and _full(evidence, cue) and not _spoken(evidence, cue.in_s):
+        if round(rise, 1) > limit and made_by_hand(cue.own_entries) and _full(evidence, cue) and not _spoken(evidence, cue.in_s):
             yield _finding(role, cue, rise, limit)
 
 
@@ -61,6 +62,7 @@ def _finding(role: str, cue: Cue, rise: float, limit: float) -> Finding:
         unit="dB",
         role=role,
         source=cue.sources[0] if role == "music" else None,
+        certainty=made_by_hand(cue.own_entries),
         remedy=fade(cue.in_s, cue.in_s + _FADE_S, role=role, source=cue.sources[0] if role == "music" else None, rising=True),
     )
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ...measure.cues import Cue
+from ...measure.cues import Cue, made_by_hand
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
 from ..model import SHOULD, Evidence, Finding, Kind
@@ -11,14 +11,14 @@ from ..remedies import fade
 _FADE_S = 0.8
 _HEARD_LU = 6.0
 _LAST_S = 0.1
-_FADED_LU = -8.0
-"""What is so much softer at its end than in its last seconds was faded out, whatever beat falls into the fade."""
+_FADED_LU = -6.0
+"""What is so much softer at its end than in its last seconds was faded out, whatever beat falls into the fade: 0.15 s of linear fade make 4.8."""
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
     """A finding for each cue whose end takes less than ``end_ramp_min_s``, where nothing else in the mix hides it and the music does not run on.
 
-    What lasts to the end of the programme is no cut: a reel ends in the middle of its music, and another follows.
+    Music that stops like that by itself over and over may end so, too. What lasts to the end of the programme is no cut: a reel ends in the middle of its music, and another follows.
     """
     limit = evidence.spec.limits.end_ramp_min_s
     if limit is None:
@@ -29,6 +29,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             cue.out_s < evidence.duration_s - _LAST_S
             and round(cue.fade_s, 2) < limit
             and cue.ending_lu > _FADED_LU
+            and made_by_hand(cue.own_stops)
             and _heard(evidence, cue)
             and not any(abs(cue.out_s - at) < _FADE_S for at in runs_on)
         ):
@@ -56,6 +57,7 @@ def _finding(evidence: Evidence, cue: Cue, limit: float) -> Finding:
         unit="s",
         role="music",
         source=cue.sources[0],
+        certainty=made_by_hand(cue.own_stops),
         remedy=fade(max(cue.in_s, cue.out_s - _FADE_S), cue.out_s, role="music", source=cue.sources[0], rising=False),
     )
 

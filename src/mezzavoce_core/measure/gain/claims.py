@@ -16,7 +16,8 @@ from .search import Search
 
 _SHORTEST_HOLD_S, _TOUCH_S = 0.1, 0.05
 _UP_S = 0.3
-"""For so long the music is up before an unusual fall and after an unusual return: what is shorter is one move that was taken for two."""
+"""For so long the music is up before an unusual fall and after an unusual return: what is shorter is one move that was taken for two. Usual ones and
+slow ones may meet: ramps that long are not the halves of one move."""
 
 
 @dataclass(frozen=True)
@@ -30,6 +31,8 @@ class Family:
     """Nats from which on it is claimed; set on the tuned half of the evaluation, where hardly a duck without it has that much."""
     by_length: bool = False
     """Whether its length is what makes it unusual."""
+    may_meet: bool = False
+    """Whether it may begin where the move before it ends, or end where the next begins."""
 
     def edges(self, shared_s: float, own_share: float) -> Iterator[tuple[float, float, float]]:
         """Time after speech, length and logarithm of the weight of each member, where moves last ``shared_s`` but for a share that have their own."""
@@ -43,17 +46,17 @@ class Family:
 
 
 _USUAL_LENGTHS_S = (0.05, 1.3)
-USUAL_FALLS = Family("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0.85, 1.2))
+USUAL_FALLS = Family("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0.85, 1.2), may_meet=True)
 FALLS = (
     Family("fall-abrupt", (-0.6, 0.11, 0.005), (0.015,), told=2.5, by_length=True),
-    Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=3.6, by_length=True),
+    Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=3.6, by_length=True, may_meet=True),
     Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=5.5),
     Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=9.0),
 )
-USUAL_RETURNS = Family("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3))
+USUAL_RETURNS = Family("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3), may_meet=True)
 RETURNS = (
     Family("return-abrupt", (0.0, 1.3, 0.005), (0.015,), told=10.0, by_length=True),
-    Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=3.25, by_length=True),
+    Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=3.25, by_length=True, may_meet=True),
     Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=10.0),
 )
 _DEPTHS_DB, _LIKE_DB, _DEPTH_TOLD = np.arange(2.0, 27.1, 1.0), 1.5, 6.0
@@ -122,7 +125,7 @@ def _falls(search: Search, k: int, move: Move, family: Family) -> Iterator[tuple
     """Those of a family that have room; an unusual one is only claimed where the music sounds around it, since silence says nothing."""
     assert move.serves is not None
     before = max((o.return_end_s for o in search.moves[:k] if o is not None), default=0.0)
-    clear_from = before - _TOUCH_S if family is USUAL_FALLS or not before else before + _UP_S
+    clear_from = before - _TOUCH_S if family.may_meet or not before else before + _UP_S
     for after, length, weight in family.edges(search.shared.fall_s, search.shared.own_share):
         end = move.serves[0] + after
         if end - length >= clear_from and end <= move.return_start_s - _SHORTEST_HOLD_S and (family is USUAL_FALLS or heard(search, end - length, end)):
@@ -132,7 +135,7 @@ def _falls(search: Search, k: int, move: Move, family: Family) -> Iterator[tuple
 def _returns(search: Search, k: int, move: Move, family: Family) -> Iterator[tuple[Move, float]]:
     assert move.serves is not None
     after = min((o.fall_start_s for o in search.moves[k + 1 :] if o is not None), default=None)
-    clear_to = search.curve.duration_s if after is None else after + _TOUCH_S if family is USUAL_RETURNS else after - _UP_S
+    clear_to = search.curve.duration_s if after is None else after + _TOUCH_S if family.may_meet else after - _UP_S
     for behind, length, weight in family.edges(search.shared.return_s, search.shared.own_share):
         begin = move.serves[1] + behind
         if begin + length <= clear_to and begin >= move.fall_end_s + _SHORTEST_HOLD_S and (family is USUAL_RETURNS or heard(search, begin, begin + length)):
