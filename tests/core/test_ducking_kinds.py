@@ -120,6 +120,14 @@ class DuckingKindsTest(unittest.TestCase):
         finding = self.only(points(d1=duck(1, depth=BED + 6)), "duck-uneven")
         self.assertAlmostEqual(finding.measured, 6.0, delta=1.5)
 
+    def test_uneven_against_ducks_that_louder_voices_would_not_need(self):
+        """15 dB more voice: the music may stay up there, and yet its bed is what the one that is needed stands off from."""
+        limits = replace(RELAXED.limits, voice_spread_lu=None, true_peak_max_dbtp=None)
+        voice = talk(SECONDS, [SPANS[1]], -23) + talk(SECONDS, [SPANS[0], *SPANS[2:]], -8)
+        findings = found(programme(points(d1=duck(1, depth=BED + 6)), voice=voice), replace(RELAXED, limits=limits))
+        self.assertEqual([f.kind for f in findings], ["duck-uneven"], [f.message for f in findings])
+        self.assertAlmostEqual(findings[0].in_s, 21.9, delta=0.2)
+
     def test_one_sided(self):
         finding = self.only(points(), "duck-one-sided", right=points(d1=None))
         self.assertEqual(finding.severity, MUST)

@@ -10,12 +10,12 @@ _FEWEST = 3
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
-    """A finding for each duck whose depth stands further than ``bed_spread_db`` from the middle of the others."""
+    """A finding for each duck that a voice needs and whose depth stands further than ``bed_spread_db`` from the middle of all others."""
     limit = evidence.spec.limits.bed_spread_db
-    ducks = [d for d in known_ducks(evidence) if needed(evidence, d)]
+    ducks = [d for d in known_ducks(evidence) if d.speech]
     if limit is None or len(ducks) < _FEWEST:
         return
-    for duck in ducks:
+    for duck in (d for d in ducks if needed(evidence, d)):
         usual = usual_depth_db(evidence, duck)
         if usual is None or not duck.tells(OWN_DEPTH) or round(abs(duck.depth_db - usual), 1) <= limit:
             continue

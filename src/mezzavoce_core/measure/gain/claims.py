@@ -59,7 +59,7 @@ RETURNS = (
     Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=3.25, by_length=True, may_meet=True),
     Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=10.0),
 )
-_DEPTHS_DB, _LIKE_DB, _DEPTH_TOLD = np.arange(2.0, 27.1, 1.0), 1.5, 6.0
+_DEPTHS_DB, _LIKE_DB, _DEPTH_TOLD = np.arange(2.0, 27.1, 1.0), 1.5, 4.5
 
 
 def claims(search: Search, k: int) -> Mapping[str, float]:
