@@ -170,7 +170,7 @@ class DuckingKindsTest(unittest.TestCase):
 
     def test_a_step_up_of_which_little_is_told_has_to_be_seen_in_the_level(self):
         evidence, stepped = self.claimed(points(d1=duck(1, back=(0.3, 0.32))), "return-abrupt")
-        for beyond, certainty in ((0.0, 0.4), (2.0, 0.48), (8.0, 0.95)):
+        for beyond, certainty in ((0.0, 0.35), (2.0, 0.372), (8.0, 0.95)):
             weak = replace(stepped, nats={"return-abrupt": beyond}, certainty=1.0)
             self.assertEqual([round(f.certainty, 3) for f in duck_abrupt.find(replace(evidence, ducks=(weak,)))], [certainty])
             # The same is told half a second on, where the level stays as it is.

@@ -18,7 +18,8 @@ _FADED_LU = -6.0
 def find(evidence: Evidence) -> Iterator[Finding]:
     """A finding for each cue whose end takes less than ``end_ramp_min_s``, where nothing else in the mix hides it and the music does not run on.
 
-    Music that stops like that by itself over and over may end so, too. What lasts to the end of the programme is no cut: a reel ends in the middle of its music, and another follows.
+    Music that stops like that by itself over and over may end so, too. What lasts to the end of the programme is no cut: a reel ends in the middle of its
+    music, and another follows.
     """
     limit = evidence.spec.limits.end_ramp_min_s
     if limit is None:
