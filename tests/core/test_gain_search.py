@@ -178,16 +178,32 @@ class ClaimsTest(unittest.TestCase):
         )
         for family in (claims.USUAL_FALLS, *claims.FALLS):
             starts = [m.fall_start_s for m, _ in claims._falls(search, 1, second, family)]
-            least = 14.9 - 0.05 if family is claims.USUAL_FALLS else 14.9 + 0.3
+            least = 14.9 - 0.05 if family.may_meet else 14.9 + 0.3
             self.assertTrue(all(t >= least for t in starts), family.name)
             self.assertEqual(bool(starts), family.name not in {"early", "fall-slow"}, family.name)
         for family in (claims.USUAL_RETURNS, *claims.RETURNS):
             ends = [m.return_end_s for m, _ in claims._returns(search, 0, first, family)]
-            most = 15.0 + 0.05 if family is claims.USUAL_RETURNS else 15.0 - 0.3
+            most = 15.0 + 0.05 if family.may_meet else 15.0 - 0.3
             self.assertTrue(all(t <= most for t in ends), family.name)
             self.assertEqual(bool(ends), family.name in {"usual", "return-abrupt"}, family.name)
         # At the end of the programme nothing lies beside it.
         self.assertTrue(any(m.return_end_s > 22.0 for m, _ in claims._returns(search, 1, second, claims.RETURNS[1])))
+
+    def test_slow_ramps_may_meet_the_move_beside_them(self):
+        """Between a return and a fall 0.9 s apart lies a ramp of 1.8 s on either side, if it reaches the other; a late or abrupt edge keeps clear of it."""
+        first, second = (Move(t - 0.7, t - 0.1, t + 4.2, t + 4.9, 8.0, (t, t + 4.0)) for t in (10.0, 16.5))
+        search = SimpleNamespace(
+            moves=[first, second],
+            shared=Shared(8.0, 0.6, 0.7),
+            curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(heard=SimpleNamespace(quiet=np.zeros(1500, dtype=bool)))),
+        )
+        (_, slow_fall, late, _), (abrupt, slow_return, _) = claims.FALLS, claims.RETURNS
+        starts = [m.fall_start_s for m, _ in claims._falls(search, 1, second, slow_fall)]
+        ends = [m.return_end_s for m, _ in claims._returns(search, 0, first, slow_return)]
+        self.assertTrue(starts and all(14.85 <= t < 15.2 for t in starts), starts)
+        self.assertTrue(ends and all(15.5 < t <= 15.85 for t in ends), ends)
+        self.assertTrue(all(m.fall_start_s >= 15.2 for m, _ in claims._falls(search, 1, second, late)))
+        self.assertTrue(all(m.return_end_s <= 15.5 for m, _ in claims._returns(search, 0, first, abrupt)))
 
 
 class CurveTest(unittest.TestCase):
