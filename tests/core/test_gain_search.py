@@ -155,13 +155,18 @@ class InstantsTest(unittest.TestCase):
 
 
 class ClaimsTest(unittest.TestCase):
+    @staticmethod
+    def searched(*moves, rests=slice(0)):
+        """What claims look at of a search in 30 s of music that is silent in some frames."""
+        quiet = np.zeros(1500, dtype=bool)
+        quiet[rests] = True
+        curve = SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(heard=SimpleNamespace(quiet=quiet)))
+        return SimpleNamespace(moves=list(moves), shared=Shared(8.0, 0.6, 0.7), curve=curve)
+
     def test_silence_tells_nothing_unusual(self):
         """Where the music rests, a fall may be anywhere; only the usual one is taken for granted."""
-        move, resting = Move(9.3, 9.9, 14.2, 14.9, 8.0, (10.0, 14.0)), np.zeros(1500, dtype=bool)
-        resting[300:600] = True
-        search = SimpleNamespace(
-            moves=[move], shared=Shared(8.0, 0.6, 0.7), curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(heard=SimpleNamespace(quiet=resting)))
-        )
+        move = Move(9.3, 9.9, 14.2, 14.9, 8.0, (10.0, 14.0))
+        search = self.searched(move, rests=slice(300, 600))
         for families, ways in (((claims.USUAL_FALLS, *claims.FALLS), claims._falls), ((claims.USUAL_RETURNS, *claims.RETURNS), claims._returns)):
             for family in families:
                 found = list(ways(search, 0, move, family))
@@ -171,11 +176,7 @@ class ClaimsTest(unittest.TestCase):
     def test_beside_what_is_unusual_the_music_is_up(self):
         """A return and a fall that touch may be usual ones; neither is claimed to be quick or early."""
         first, second = (Move(t - 0.7, t - 0.1, t + 4.2, t + 4.9, 8.0, (t, t + 4.0)) for t in (10.0, 15.7))
-        search = SimpleNamespace(
-            moves=[first, second],
-            shared=Shared(8.0, 0.6, 0.7),
-            curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(heard=SimpleNamespace(quiet=np.zeros(1500, dtype=bool)))),
-        )
+        search = self.searched(first, second)
         for family in (claims.USUAL_FALLS, *claims.FALLS):
             starts = [m.fall_start_s for m, _ in claims._falls(search, 1, second, family)]
             least = 14.9 - 0.05 if family.may_meet else 14.9 + 0.3
@@ -192,11 +193,7 @@ class ClaimsTest(unittest.TestCase):
     def test_slow_ramps_may_meet_the_move_beside_them(self):
         """Between a return and a fall 0.9 s apart lies a ramp of 1.8 s on either side, if it reaches the other; a late or abrupt edge keeps clear of it."""
         first, second = (Move(t - 0.7, t - 0.1, t + 4.2, t + 4.9, 8.0, (t, t + 4.0)) for t in (10.0, 16.5))
-        search = SimpleNamespace(
-            moves=[first, second],
-            shared=Shared(8.0, 0.6, 0.7),
-            curve=SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(heard=SimpleNamespace(quiet=np.zeros(1500, dtype=bool)))),
-        )
+        search = self.searched(first, second)
         (_, slow_fall, late, _), (abrupt, slow_return, _) = claims.FALLS, claims.RETURNS
         starts = [m.fall_start_s for m, _ in claims._falls(search, 1, second, slow_fall)]
         ends = [m.return_end_s for m, _ in claims._returns(search, 0, first, slow_return)]
