@@ -9,8 +9,9 @@ from ...media.layouts import channel_names, pairs
 from ..model import MUST, Evidence, Finding, Kind
 from ..stretches import centred_sums, lasting
 
-LIMIT = -0.7
-"""Correlation over 1 s from which two channels count as turned against each other. Common practice."""
+LIMIT, _SURE = -0.7, -0.8
+"""Correlation over 1 s from which two channels count as turned against each other, common practice; and how far it has to go for a second of
+the stretch: of 59 pieces of music of the evaluation's tuned half two wide pads stay at -.7 so long by themselves, none at -.8."""
 _WINDOW_S = 1.0
 _LEAST_S = 1.0
 _BRIDGE_S = 8.0
@@ -30,6 +31,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         alike = np.minimum(a, b) > _ALIKE * np.maximum(a, b)
         correlation = np.where(heard & alike, both / np.sqrt(np.maximum(a * b, 1e-30)), 0.0)
         for first, last in lasting(correlation <= LIMIT, least_s=_LEAST_S, bridge_s=_BRIDGE_S):
+            if not lasting(correlation[first:last] <= _SURE, least_s=_LEAST_S, bridge_s=0.0):
+                continue
             inside = slice(first, last)
             measured = float(mix.together[inside, k].sum() / np.sqrt(float(mix.power[inside, left].sum()) * float(mix.power[inside, right].sum())))
             yield Finding(
