@@ -7,7 +7,7 @@ from types import SimpleNamespace
 import numpy as np
 
 from mezzavoce_core.measure.gain import claims
-from mezzavoce_core.measure.gain.changes import DEGREES, SCALES
+from mezzavoce_core.measure.gain.changes import DEGREES, SCALES, compared
 from mezzavoce_core.measure.gain.curve import PAIR_WEIGHT, Curve
 from mezzavoce_core.measure.gain.edges import template, told
 from mezzavoce_core.measure.gain.instants import Instants
@@ -52,11 +52,30 @@ class EvidenceTest(unittest.TestCase):
             self.assertAlmostEqual(sharp[k], min(curved, beyond), delta=0.05)
 
     def test_a_step_is_seen_on_every_scale_where_it_is(self):
-        for width, _ in SCALES:
+        for width, _, _ in SCALES:
             shape, lead = template(0.02, width)
             self.assertAlmostEqual(shape.min(), -1.0, delta=0.5 / width + 0.01)
             self.assertLessEqual(abs(int(np.argmin(shape)) - lead), 1)
             self.assertLess(np.abs(shape[[0, -1]]).max(), 1e-9)
+
+    def test_partials_that_beat_hardly_hide_a_step_where_frames_are_heard_as_one(self):
+        """Two of equal level: what they sum to falls to nothing, for a moment, whenever they are against each other."""
+        dice = np.random.default_rng(11)
+        times = np.arange(3000) / FRAMES_PER_S
+        bands = [20 * np.log10(np.abs(np.cos(np.pi * dice.uniform(0.5, 12) * times + dice.uniform(0, 3))) + 1e-3) for _ in range(60)]
+        stepped = np.array(bands) - 6.0 * (times >= 30.0)
+        at = np.arange(40, 2960)
+        for width, _, whole in SCALES[2:]:
+            one_by_one, as_one = (np.array([compared(band, width, at, frames) for band in stepped]) for frames in (1, whole))
+            away = np.abs(at - 1500) > 2 * width
+            self.assertLess(as_one[:, away].std(), 0.8 * one_by_one[:, away].std())
+            self.assertAlmostEqual(float(np.median(as_one[:, at == 1500])), -6.0, delta=1.0)
+
+    def test_frames_heard_as_one_have_the_level_of_their_mean_power(self):
+        levels_db = np.array([0.0, -10.0, -20.0, -20.0, -20.0, -20.0])
+        first, second = 10 * np.log10(1.1 / 2), -20.0
+        self.assertAlmostEqual(float(compared(levels_db, 2, np.array([2]), 2)[0]), second - first)
+        self.assertAlmostEqual(float(compared(levels_db, 2, np.array([2]))[0]), -20.0 + 5.0)
 
     def test_a_gain_moves_what_channels_share_and_what_sets_them_apart(self):
         """Music that widens keeps its power; half of the bands move then, which tells much less than all of them."""

@@ -40,6 +40,8 @@ def figures(scores):
     lines.append(("false ducks on unducked music, share of passages", "1 %", share(sum(s.false_ducks for s in plain), sum(s.passages for s in plain))))
     lines.append(("false findings on clean mixes, for ten minutes", "1", _false_findings([s for s in scores if s.plan.group in ("alike", "clean")])))
     lines += _long(groups.get(LONG, []), groups.get(LONG_CLEAN, []))
+    clean = [s for s in scores if s.plan.group in _AS_A_MIXER_LEAVES_IT]
+    lines.append((f"false findings on all {sum(s.minutes for s in clean):.0f} minutes of clean mixes together, for ten minutes", "1", _false_findings(clean)))
     return [*lines, *_audibility(scores), *_planted(scores, groups)]
 
 

@@ -12,14 +12,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...signal.spectrum import FRAMES_PER_S, bands
-from ...units import Floats
+from ...units import Floats, db_to_power, power_to_db
 from .expected import Repeats, beyond
 from .loops import agreed
 from .parts import Part, used
 from .rests import LEAST_BANDS, Heard
 
-SCALES = ((1, 1), (3, 1), (10, 2), (40, 4))
-"""Frames of 20 ms on either side that are compared, and the step from one comparison to the next."""
+SCALES = ((1, 1, 1), (3, 1, 3), (10, 2, 10), (40, 4, 20))
+"""Frames of 20 ms on either side that are compared, the step from one comparison to the next, and how many frames are heard as one: by their power,
+since the level of a short frame dips wherever partials beat, which says nothing. Longer than 0.4 s a ramp would be seen where it is loud alone."""
 DEGREES = 6.0
 """Of Student's distribution, after which music moves all bands together; half of the evaluation's pieces lie between 4 and 18."""
 _BAND_DEGREES = 1.5
@@ -35,6 +36,7 @@ _FEW = 5.0
 same mixes 1.04 times as much would still be true on the longest scale (half of them have 98 or more), 1.11 without; 1.02 and 1.03 on the next (448)."""
 _LEAST_SPREAD = 1e-6
 _LEAST_UNIT_DB = 0.05
+_LEAST_POWER = 1e-13
 _BEFORE_IN_S, _AFTER_IN_S, _BEFORE_OUT_S, _AFTER_OUT_S = 1.0, 0.3, 0.1, 1.3
 FEWEST = 500
 """Frames of 20 ms from which it is learned what is usual."""
@@ -56,12 +58,16 @@ class Scale:
 
 @dataclass(frozen=True)
 class Places:
-    """Where changes are looked for, every ``hop`` frames: ``use`` (places,) says where something can be told at all, ``calm`` where no gain moves, too."""
+    """Where changes are looked for, every ``hop`` frames: ``use`` (places,) says where something can be told at all, ``calm`` where no gain moves, too.
+
+    So many frames as ``whole`` says are heard as one.
+    """
 
     width: int
     hop: int
     use: NDArray[np.bool_]
     calm: NDArray[np.bool_]
+    whole: int = 1
 
 
 @dataclass(frozen=True)
@@ -78,11 +84,11 @@ def changes(levels: Floats, heard: Heard, spans: Sequence[tuple[float, float]], 
     in_parts = [replace(part, used=used(each[part.first : part.last])) for part in heard.parts]
     held, rests, moves = levels[heard.held()], heard.rests(), moving(len(levels), spans, FRAMES_PER_S)
     found = []
-    for width, hop in SCALES:
+    for width, hop, as_one in SCALES:
         at = np.arange(0, len(levels), hop)
         before, after = np.maximum(at - width, 0), np.minimum(at + width, len(levels))
         use = (after - before == 2 * width) & ~heard.quiet[at] & (rests[after] == rests[before])
-        found.append(compare_parts(held, in_parts, Places(width, hop, use, use & at_rest(moves, at, width)), repeats))
+        found.append(compare_parts(held, in_parts, Places(width, hop, use, use & at_rest(moves, at, width), as_one), repeats))
     return Changes(tuple(found), heard)
 
 
@@ -95,7 +101,7 @@ def compare_parts(levels: Floats, in_parts: Sequence[Part], places: Places, repe
         begin, end = max(0, first - aside), min(len(places.use), last + aside)
         mine = np.zeros(end - begin, dtype=np.bool_)
         mine[first - begin : last - begin] = True
-        there = Places(width, hop, places.use[begin:end] & mine, places.calm[begin:end] & mine)
+        there = Places(width, hop, places.use[begin:end] & mine, places.calm[begin:end] & mine, places.whole)
         if there.use.any() and len(part.used) >= LEAST_BANDS:
             own = _compare(levels[begin * hop : end * hop], part.used, there, repeats.behind(begin * hop))
             moved[first:last], step[first:last] = own.moved[mine], own.step[mine]
@@ -109,7 +115,7 @@ def _compare(levels: Floats, used: NDArray[np.int64], places: Places, repeats: R
     changed, spread = np.zeros((len(at), len(used)), dtype=np.float32), np.ones(len(used))
     # Band by band, since hours of music would fill the memory many times over.
     for k, band in enumerate(used):
-        own = compared(levels[:, band], places.width, at)
+        own = compared(levels[:, band], places.width, at, places.whole)
         own -= np.median(own[learned])
         spread[k] = 1.4826 * np.median(np.abs(own[learned])) + 1e-3
         changed[:, k] = own / spread[k]
@@ -118,12 +124,16 @@ def _compare(levels: Floats, used: NDArray[np.int64], places: Places, repeats: R
     return replace(scale, step=scale.step / left)
 
 
-def compared(levels: Floats, width: int, at: NDArray[np.int64]) -> Floats:
-    """The mean of so many frames from each place on, less that of the ones before it."""
-    sums = np.concatenate([[0.0], np.cumsum(levels, dtype=np.float64)])
-    after, before = np.minimum(at + width, len(levels)), np.maximum(at - width, 0)
-    compared: Floats = (sums[after] - 2 * sums[at] + sums[before]) / width
-    return compared
+def compared(levels: Floats, width: int, at: NDArray[np.int64], whole: int = 1) -> Floats:
+    """The mean of so many frames from each place on, less that of the ones before it; so many as are one ``whole`` have the level of their mean power."""
+    frames = np.arange(len(levels))
+    if whole > 1:
+        sums, ends = np.concatenate([[0.0], np.cumsum(db_to_power(levels))]), np.minimum(frames + whole, len(levels))
+        levels = power_to_db(np.maximum(sums[ends] - sums[:-1], _LEAST_POWER) / (ends - frames))
+    apart = np.zeros(len(at))
+    for k in range(0, width, whole):
+        apart += levels[np.minimum(at + k, len(levels) - 1)] - levels[np.maximum(at - k - whole, 0)]
+    return apart * (whole / width)
 
 
 def _scale(changed: Floats, spread: Floats, places: Places, learned: NDArray[np.bool_]) -> Scale:
