@@ -145,10 +145,17 @@ class InstantsTest(unittest.TestCase):
         told = [known.told(Move(t - 0.015, t, t + 3.0, t + 4.0, 7.0)) for t in np.arange(5.0, 50.0, 0.02)]
         self.assertLess(np.mean(np.array(told) > 0), 0.02)
 
+    def test_a_ramp_is_not_told_shorter_than_it_is(self):
+        known = instants_of(levels([(30.0, 0), (30.27, -10), (36.0, -10), (36.24, 0)]))
+        true = Move(30.0, 30.27, 36.0, 36.24, 10.0)
+        for off_s in (0.03, 0.05, 0.08):
+            self.assertGreater(known.told(true), known.told(replace(true, fall_start_s=30.0 + off_s / 2, fall_end_s=30.27 - off_s / 2)))
+            self.assertGreater(known.told(true), known.told(replace(true, return_start_s=36.0 + off_s / 2, return_end_s=36.24 - off_s / 2)))
+
     def test_what_takes_long_and_what_cannot_be_heard_tells_nothing(self):
         heard = levels([(30.0, 0), (30.015, -7), (36.0, -7), (36.5, 0)])
         known = instants_of(heard)
-        self.assertEqual(known.told(Move(29.5, 30.0, 36.0, 36.5, 7.0)), 0.0)
+        self.assertEqual(known.told(Move(29.0, 30.0, 36.0, 37.0, 7.0)), 0.0)
         deaf = Instants(np.full((1000, OCTAVES), FLOOR_DB, dtype=np.float32), Heard(np.ones(250, dtype=bool), (Part(0, 250, np.arange(48)),)), [], NEVER)
         self.assertEqual(deaf.told(Move(1.0, 1.015, 3.0, 3.015, 7.0)), 0.0)
 

@@ -19,8 +19,8 @@ from .parts import Part
 from .rests import Heard
 
 _WIDTH = 2
-_LONGEST_S = 0.2
-"""What takes longer hardly moves within 10 ms."""
+_LONGEST_S = 0.8
+"""What takes longer hardly moves within 10 ms. Where less is known, such as at 0.2 s, ramps a little longer are drawn to it, and told too short."""
 _DEAD_DB = -105.0
 _FARTHEST, _MOST, _LEAST_DB = 5, 6.0, 0.01
 """Partners are found to a frame; they are lined up to the instant, so many of them away at most."""
