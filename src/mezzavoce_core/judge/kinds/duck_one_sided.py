@@ -23,7 +23,9 @@ from ..model import MUST, Evidence, Finding, Kind
 _ASIDE, _LEAST_BLOCKS = 8, 6
 _QUIET_POWER = 1e-8
 _WINDOW = 30
-_USUAL_SHARE, _PLAIN, _LIKE_OTHERS, _MORE = 90, 1.5, 0.75, 2.0
+_USUAL_SHARE, _PLAIN, _MORE, _PLAINLY_MORE = 90, 1.5, 2.0, 4.0
+_LIKE_OTHERS, _HALF_OF_OTHERS = 0.75, 0.5
+"""A balance that moves plainly more than it does by itself need not move as far as the others are deep: music beside it hides some of that."""
 _ALONE_DB = 5.0
 """Less is not taken for automation where the music is moved nowhere else; this and the next one are set on the tuned half of the evaluation."""
 _BRIDGE_S = 2.5
@@ -52,7 +54,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         return
     # Automation that was drawn on one side is about as deep there as it is elsewhere on both.
     usual_db = usual_depth_db(evidence)
-    changed = _Change(sides, max(_PLAIN * limit, _ALONE_DB if usual_db is None else _LIKE_OTHERS * usual_db))
+    least = (_ALONE_DB, _ALONE_DB) if usual_db is None else (_LIKE_OTHERS * usual_db, _HALF_OF_OTHERS * usual_db)
+    changed = _Change(sides, *(max(_PLAIN * limit, db) for db in least))
     for passages in _close(evidence.passages):
         spans = [(p.in_s, p.out_s) for p in passages]
         moved = [("this passage", *span, change) for span in spans if (change := changed(*span)) is not None]
@@ -94,15 +97,16 @@ def _finding(evidence: Evidence, under: str, in_s: float, out_s: float, change: 
 
 
 class _Change:
-    """By how many dB the balance moves under a span, where it is more than it moves by itself and at least so much."""
+    """By how many dB the balance moves under a span, where it is more than it moves by itself and at least so much; less will do where it is plainly more."""
 
-    def __init__(self, sides: Floats, least_db: float) -> None:
-        self._sides, self._least_db = sides, least_db
+    def __init__(self, sides: Floats, least_db: float, least_if_plain_db: float) -> None:
+        self._sides, self._least_db, self._least_if_plain_db = sides, least_db, least_if_plain_db
 
     def __call__(self, in_s: float, out_s: float) -> float | None:
         span = round(in_s * BLOCKS_PER_S), round(out_s * BLOCKS_PER_S)
-        offs = [(k, off) for k, way in enumerate(WAYS) if (off := stands_off(self._sides, *span, way)) is not None and abs(off) >= self._least_db]
-        return max((off for k, off in offs if abs(off) >= _MORE * self._usual_db[k]), key=abs, default=None)
+        offs = [(k, off) for k, way in enumerate(WAYS) if (off := stands_off(self._sides, *span, way)) is not None and abs(off) >= self._least_if_plain_db]
+        more = ((off, _MORE if abs(off) >= self._least_db else _PLAINLY_MORE, k) for k, off in offs)
+        return max((off for off, times, k in more if abs(off) >= times * self._usual_db[k]), key=abs, default=None)
 
     @cached_property
     def _usual_db(self) -> list[float]:
