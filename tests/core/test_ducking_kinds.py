@@ -136,16 +136,17 @@ class DuckingKindsTest(unittest.TestCase):
         self.assertAlmostEqual(finding.in_s, 22.0, delta=0.2)
 
     def test_one_sided_by_less_than_others_are_deep(self):
-        """A balance that otherwise keeps still tells six dB where ducks have ten; one that sways by two itself does not, and eight dB it tells again."""
+        """A balance that keeps still tells six and a half dB where ducks have ten; one that sways by itself does not, but eight."""
         sides = np.zeros(400)
         swaying = 2.0 * np.where(np.arange(400) // 20 % 2, 1.0, -1.0)
-        for off, sway, told in ((6.0, 0.0, True), (6.0, 1.0, False), (8.0, 1.0, True), (4.0, 0.0, False)):
+        for off, sway, told in ((6.5, 0.0, True), (6.5, 1.0, False), (8.0, 1.0, True), (5.0, 0.0, False)):
             moved = sides + sway * swaying
             moved[150:210] = off
-            changed = duck_one_sided._Change(moved, 7.5, 5.0)
+            changed = duck_one_sided._Change(moved, 7.5, 6.0)
             self.assertEqual(changed(15.0, 21.0) is not None, told, (off, sway))
         finding = self.only(points(), "duck-one-sided", right=points(d1=duck(1, depth=3.5)))
         self.assertAlmostEqual(finding.measured, 6.5, delta=0.5)
+        self.assertEqual(finding.certainty, 0.6)
 
     def test_one_sided_under_passages_with_a_short_pause_between_them(self):
         """The music stays down on one side from the first to the last word; neither passage has the clear on both sides of it."""
