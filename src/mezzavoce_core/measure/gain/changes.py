@@ -37,6 +37,7 @@ same mixes 1.04 times as much would still be true on the longest scale (half of 
 _LEAST_SPREAD = 1e-6
 _LEAST_UNIT_DB = 0.05
 _LEAST_POWER = 1e-13
+"""Running sums of a whole programme may leave nothing at all, or less, where it is silent."""
 _BEFORE_IN_S, _AFTER_IN_S, _BEFORE_OUT_S, _AFTER_OUT_S = 1.0, 0.3, 0.1, 1.3
 FEWEST = 500
 """Frames of 20 ms from which it is learned what is usual."""
