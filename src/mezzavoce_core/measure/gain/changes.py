@@ -48,13 +48,14 @@ class Scale:
     """Changes from ``width`` frames to the next ones, every ``hop`` frames; place k compares the frames from k * hop on with those before.
 
     ``moved`` (places,) is by how much most bands move together, in units of what this music usually does where they agree as well as they do
-    there; ``step`` (places,) is 1 dB in these units, 0 for places that tell nothing.
+    there; ``step`` (places,) is 1 dB in these units, 0 for places that tell nothing. So many frames as ``whole`` says are heard as one.
     """
 
     width: int
     hop: int
     moved: Floats
     step: Floats
+    whole: int = 1
 
 
 @dataclass(frozen=True)
@@ -106,7 +107,7 @@ def compare_parts(levels: Floats, in_parts: Sequence[Part], places: Places, repe
         if there.use.any() and len(part.used) >= LEAST_BANDS:
             own = _compare(levels[begin * hop : end * hop], part.used, there, repeats.behind(begin * hop))
             moved[first:last], step[first:last] = own.moved[mine], own.step[mine]
-    return Scale(width, hop, moved, step)
+    return Scale(width, hop, moved, step, places.whole)
 
 
 def _compare(levels: Floats, used: NDArray[np.int64], places: Places, repeats: Repeats) -> Scale:

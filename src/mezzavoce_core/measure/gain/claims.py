@@ -55,7 +55,7 @@ FALLS = (
 )
 USUAL_RETURNS = Family("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3), may_meet=True)
 RETURNS = (
-    Family("return-abrupt", (0.0, 1.3, 0.005), (0.015,), told=10.0, by_length=True),
+    Family("return-abrupt", (0.0, 1.3, 0.005), (0.015,), told=12.0, by_length=True),
     Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=3.25, by_length=True, may_meet=True),
     Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=10.0),
 )

@@ -35,6 +35,7 @@ class Curve:
             begins,
             np.array([s.width for s in found.scales]),
             np.array([s.hop for s in found.scales]),
+            np.array([s.whole for s in found.scales]),
             np.concatenate([s.moved for s in found.scales]),
             np.concatenate([s.step for s in found.scales]),
             np.zeros(begins[-1]),
@@ -42,7 +43,7 @@ class Curve:
             DEGREES,
         )
         self._likeness = Likeness(pair_begins, pair_of, pairs.one, pairs.other, pairs.offset_db, pairs.scale_db, PAIR_WEIGHT)
-        self._sums, self._room = np.zeros(self.frames + 1), np.zeros(self.frames + 1)
+        self._sums, self._room, self._powers = np.zeros((3, self.frames + 1))
 
     @property
     def duration_s(self) -> float:
@@ -55,7 +56,7 @@ class Curve:
 
     def worth(self, gone: Sequence[Move], come: Sequence[Move]) -> float:
         """By how much the likelihood grows when some moves go and others come."""
-        told: float = tried(_drawn(gone, come), FRAMES_PER_S, self._scales, self._likeness, self._sums, self._room)
+        told: float = tried(_drawn(gone, come), FRAMES_PER_S, self._scales, self._likeness, self._sums, self._room, self._powers)
         # How quick an edge is tells which way of a move is likelier, not whether there is one: music often starts and stops at once.
         if self._instants is not None and len(gone) == len(come):
             told += sum(map(self._instants.told, come)) - sum(map(self._instants.told, gone))
@@ -63,7 +64,7 @@ class Curve:
 
     def exchange(self, gone: Sequence[Move], come: Sequence[Move]) -> None:
         """Take an exchange of moves for true."""
-        taken(_drawn(gone, come), FRAMES_PER_S, self._scales, self._sums, self._room)
+        taken(_drawn(gone, come), FRAMES_PER_S, self._scales, self._sums, self._room, self._powers)
 
 
 def _drawn(gone: Sequence[Move], come: Sequence[Move]) -> Floats:

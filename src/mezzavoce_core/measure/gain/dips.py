@@ -26,7 +26,7 @@ _AT_ONCE_S, _AT_ONCE_NATS, _LIKE_OTHERS = (0.1, 0.3), 5.0, 0.9
 _SHORTEST_STRAY_S, _LONGEST_STRAY_S = 0.25, 6.0
 _EARLY_S = 1.2
 _PARTED_BEHIND_S, _PARTED_AHEAD_S, _PARTED_RAMPS_S = (0.1, 0.3, 0.6), (0.05, 0.2), (0.1, 0.3, 0.6)
-_STRAY_DEPTHS_DB, _STRAY_SHARE = (14.0, 24.0), 1.5
+_STRAY_DEPTHS_DB, _STRAY_SHARE, _DEEPER_DB = (14.0, 24.0), 1.5, 20.0
 """A dip that nobody calls for is about as deep as the other ducks; music that rests for a moment falls further."""
 _DIPS_TRIED, _HEARD_SHARE = 3, 0.9
 
@@ -112,11 +112,26 @@ def _held(search: Search, dip: Move) -> bool:
 
 
 def _stray(search: Search, from_s: float, to_s: float) -> tuple[Move, float] | None:
-    """The best move inside a gap, made finer by small steps; None where it is worth too little."""
-    depths = np.array(sorted({6.0, 9.0, 13.0, max(4.0, search.shared.depth_db)}))
+    """The best move inside a gap; None where it is worth too little, or is a rest of the music."""
+    best = _best_dip(search, from_s, to_s, (6.0, 9.0, 13.0, max(4.0, search.shared.depth_db)))
+    alone = 0.0 if any(m is not None for m in search.moves) else _ALONE_NATS
+    if best is None or best[1] < STRAY_NATS + alone:
+        return None
+    # Small steps do not lead from a part of a far deeper fall to the whole of it.
+    deeper = _best_dip(search, from_s, to_s, (_DEEPER_DB,))
+    move, nats = max(best, deeper or best, key=lambda way: way[1])
+    # An edge that lies in silence costs nothing and says nothing.
+    edges = ((move.fall_start_s, move.fall_end_s), (move.return_start_s, move.return_end_s))
+    told = move.depth_db <= _deepest_stray_db(search) and all(heard(search, *edge) for edge in edges)
+    return (move, nats) if told else None
+
+
+def _best_dip(search: Search, from_s: float, to_s: float, depths_db: Sequence[float]) -> tuple[Move, float] | None:
+    """The move inside a gap that tells most, made finer by small steps from one of some depths; None where they could not make it worth enough."""
     frames = np.arange(round((from_s + 0.1) * FRAMES_PER_S), round((to_s - 0.1) * FRAMES_PER_S), 2)
     if len(frames) < 10:
         return None
+    depths = np.array(sorted(set(depths_db)))
     ways = [m for length in _STRAY_RAMPS_S for m in _dips(search, frames, length, depths) if _inside(m, from_s, to_s)]
     best = max(((_dip_nats(search, m), m) for m in ways), key=lambda way: way[0], default=None)
     if best is None or best[0] < STRAY_NATS - _STRAY_GAINS:
@@ -128,11 +143,7 @@ def _stray(search: Search, from_s: float, to_s: float) -> tuple[Move, float] | N
         if better[0] <= nats + 0.05:
             break
         nats, move = better
-    # An edge that lies in silence costs nothing and says nothing.
-    edges = ((move.fall_start_s, move.fall_end_s), (move.return_start_s, move.return_end_s))
-    alone = 0.0 if any(m is not None for m in search.moves) else _ALONE_NATS
-    told = nats >= STRAY_NATS + alone and move.depth_db <= _deepest_stray_db(search) and all(heard(search, *edge) for edge in edges)
-    return (move, nats) if told else None
+    return move, nats
 
 
 def _dip_nats(search: Search, move: Move) -> float:

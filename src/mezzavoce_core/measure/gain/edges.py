@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats
-from .changes import DEGREES, Changes
+from .changes import DEGREES, Changes, compared
 from .loops import edge_table
 from .moves import Unit, fall_prior, return_prior
 
@@ -33,25 +33,27 @@ _LONGEST_WIDTHS = 64
 """A ramp that lasts so many times the width of a scale is hardly seen there."""
 
 
-@lru_cache
-def template(length_s: float, width: int) -> tuple[Floats, int]:
-    """How a fall of 1 dB that takes so long is seen on a scale of ``width`` frames; it is over at frame ``lead``; and ``lead``."""
+@lru_cache(512)
+def template(length_s: float, width: int, whole: int, depths_db: tuple[float, ...], back: bool = False) -> tuple[Floats, int]:
+    """How falls by some dB that take so long are seen, ``(frames, depths)``, and the frame at which they are over; on the way ``back``, returns.
+
+    On a scale of ``width`` frames, of which ``whole`` are heard as one.
+    """
     lead, behind = round(length_s * FRAMES_PER_S) + width + 2, width + 2
     times = (np.arange(-lead - width, behind + width) + 0.5) / FRAMES_PER_S
-    ramp = -(np.clip((times - 0.008 + length_s) / length_s, 0, 1) + np.clip((times + 0.008 + length_s) / length_s, 0, 1)) / 2
-    sums = np.concatenate([[0.0], np.cumsum(ramp)])
+    ramp = (np.clip((times - 0.008 + length_s) / length_s, 0, 1) + np.clip((times + 0.008 + length_s) / length_s, 0, 1)) / 2
     here = np.arange(width, len(ramp) - width)
-    return (sums[here + width] - 2 * sums[here] + sums[here - width]) / width, lead
+    return np.stack([compared(depth * ((ramp - 1.0) if back else -ramp), width, here, whole) for depth in depths_db], axis=1), lead
 
 
 def told(found: Changes, length_s: float, ends: NDArray[np.int64], depths_db: Floats, sign: float, weights: Floats) -> Floats:
     """What a ramp that ends at some frames tells, ``(ends, depths)`` in nats; ``sign`` 1 for a fall, -1 for a return; ``weights`` ``(frames,)``."""
-    out, room = np.zeros((len(ends), len(depths_db))), np.empty(len(depths_db))
+    out, room, depths = np.zeros((len(ends), len(depths_db))), np.empty(len(depths_db)), tuple(depths_db.tolist())
     for scale in found.scales:
         if length_s * FRAMES_PER_S > _LONGEST_WIDTHS * scale.width:
             continue
-        shape, lead = template(float(length_s), scale.width)
-        edge_table(scale.moved, scale.step, scale.hop, shape * sign, lead, ends, depths_db, DEGREES, weights, scale.hop / scale.width, room, out)
+        shapes, lead = template(float(length_s), scale.width, scale.whole, depths, sign < 0)
+        edge_table(scale.moved, scale.step, scale.hop, shapes, lead, ends, DEGREES, weights, scale.hop / scale.width, room, out)
     return out
 
 

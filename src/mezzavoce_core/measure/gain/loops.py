@@ -12,6 +12,8 @@ KEPT = 6
 LOGARITHM_EVERY = 32
 """One logarithm for so many factors."""
 STEPS_TO_AGREE, LEAST_SHARP = 12, 1e-3
+NEAR_SHARE = 0.5
+"""Where no move at all lies nearer by this share than twice the move, it tells less: bands of which most do not move are no proof of one."""
 LEAST_WEIGHT = 1e-6
 
 
@@ -137,7 +139,8 @@ def agreed(changed: NDArray[np.float32], step: Floats, degrees: float, moved: Fl
 
     ``changed`` ``(places, bands)``, each with a spread of one, ``step`` ``(bands,)`` what they are for 1 dB. The likeliest value when every
     band follows Student's distribution by itself, reached from the one of least squares. It is told as sharply as the likelihood is curved
-    there, but not more than its distance to that of no move at all allows: where half of the bands stay, the other half tells little.
+    there. Where half of the bands stay, the other half tells little: no move at all is then far likelier than twice the move, which is as far off.
+    Either is likelier by chance where all bands move, so that this takes no side between a small move and a large one.
     """
     whole = 0.0
     for b in range(len(step)):
@@ -155,17 +158,22 @@ def agreed(changed: NDArray[np.float32], step: Floats, degrees: float, moved: Fl
                 weights += weight * step[b]
                 total += weight * row[b]
             at = total / weights
-        nats, product, weights = 0.0, 1.0, 0.0
+        weights, to_none, to_twice, none, twice = 0.0, 0.0, 0.0, 1.0, 1.0
         for b in range(len(step)):
-            off = row[b] - at * step[b]
+            shift = at * step[b]
+            off = row[b] - shift
             rest = degrees + off * off
             weights += step[b] * step[b] / rest
-            product *= (degrees + row[b] * row[b]) / rest
+            none *= (degrees + row[b] * row[b]) / rest
+            twice *= (degrees + (off - shift) * (off - shift)) / rest
             if b % LOGARITHM_EVERY == LOGARITHM_EVERY - 1:
-                nats, product = nats + np.log(product), 1.0
-        nats = (degrees + 1) * (nats + np.log(product))
+                to_none, to_twice, none, twice = to_none + np.log(none), to_twice + np.log(twice), 1.0, 1.0
+        to_none, to_twice = to_none + np.log(none), to_twice + np.log(twice)
         curved = (degrees + 1) * weights
-        moved[k], sharp[k] = at, max(LEAST_SHARP * curved, min(curved, nats / max(at * at, 1e-12)))
+        share = 1.0
+        if at * at * curved > 1.0 and to_none < NEAR_SHARE * to_twice:
+            share = max(LEAST_SHARP, to_none / to_twice)
+        moved[k], sharp[k] = at, curved * share
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -176,7 +184,6 @@ def edge_table(  # noqa: PLR0913, PLR0917
     template: Floats,
     lead: int,
     ends: NDArray[np.int64],
-    depths: Floats,
     degrees: float,
     weights: Floats,
     share: float,
@@ -185,7 +192,8 @@ def edge_table(  # noqa: PLR0913, PLR0917
 ) -> None:
     """What a ramp tells on one scale is added to ``out`` ``(ends, depths)``; it weighs a ``share`` of ``weights`` ``(frames,)`` where it ends.
 
-    ``template`` is how a ramp of 1 dB is seen there, from ``lead`` frames before its end on. ``products`` ``(depths,)`` is room to work in.
+    ``template`` ``(frames, depths)`` is how ramps are seen there, in dB, from ``lead`` frames before their end on. ``products`` ``(depths,)`` is room to
+    work in.
     """
     for e in range(len(ends)):
         begin = ends[e] - lead
@@ -195,12 +203,12 @@ def edge_table(  # noqa: PLR0913, PLR0917
             products[:] = 1.0
             for k in range(block, min(last, block + LOGARITHM_EVERY)):
                 # Places that tell nothing have a factor of one.
-                unit, there = step[k] * template[k * hop - begin], moved[k]
+                unit, there, seen = step[k], moved[k], template[k * hop - begin]
                 scale = 1.0 / (degrees + there * there)
-                for d in range(len(depths)):
-                    change = unit * depths[d]
+                for d in range(len(products)):
+                    change = unit * seen[d]
                     products[d] *= 1.0 + change * (change - 2.0 * there) * scale
-            for d in range(len(depths)):
+            for d in range(len(products)):
                 out[e, d] += half * np.log(products[d])
 
 

@@ -31,7 +31,7 @@ _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _SETTLE_STEPS_S = np.arange(-20, 21) * 0.03
 _AGREE_FACTORS = np.exp(np.arange(-7, 8) * 0.09)
 _AGREE_STEPS_S = np.arange(-6, 7) * 0.04
-_AGREE_STEPS_DB = np.arange(-30, 31) * 0.05
+_AGREE_STEPS_DB = np.arange(-15, 16) * 0.1
 _AGREE_LEAST, _AGREE_SHARE = 3, 0.5
 _SETTLE_NATS = 1.5
 """Scales see the same sound, so that what they tell together counts less."""
@@ -189,7 +189,9 @@ class Search:
         return [k for k, m in enumerate(self.moves) if m is not None and abs(getattr(m, name) - getattr(self.shared, name)) < _TOGETHER[name]]
 
     def _worth_shared(self, alike: list[int], name: str, value: float) -> float:
-        return sum(self.curve.worth([m], [_with(m, name, value)]) for k in alike if (m := self.moves[k]) is not None)
+        """All at once: pairs of like places that both lie below moves tell nothing of how deep these are, but would hold one of them to the other."""
+        moves = [m for k in alike if (m := self.moves[k]) is not None]
+        return self.curve.worth(moves, [_with(m, name, value) for m in moves]) if moves else 0.0
 
 
 def _around(m: Move, name: str, length_s: float, step_s: float) -> Move:

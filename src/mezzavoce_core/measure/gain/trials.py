@@ -11,6 +11,8 @@ from .loops import BLOCK
 
 MOST_AT_ONCE = 1e100
 """One logarithm for so large a product."""
+SAME_DB, NEPERS_PER_DB = 1e-7, 0.23025850929940458
+"""What differs by less is rounding of running sums; and the natural logarithm of the power of one decibel."""
 
 
 class Scales(NamedTuple):
@@ -19,6 +21,8 @@ class Scales(NamedTuple):
     begins: NDArray[np.int64]
     widths: NDArray[np.int64]
     hops: NDArray[np.int64]
+    wholes: NDArray[np.int64]
+    """So many frames are heard as one, by their power."""
     moved: Floats
     step: Floats
     seen: Floats
@@ -41,29 +45,35 @@ class Likeness(NamedTuple):
 
 
 @njit(cache=True, nogil=True)
-def tried(moves: Floats, per_s: int, scales: Scales, pairs: Likeness, gain_sums: Floats, sums: Floats) -> float:
+def tried(moves: Floats, per_s: int, scales: Scales, pairs: Likeness, gain_sums: Floats, sums: Floats, powers: Floats) -> float:
     """What a change of the gain curve tells on all scales and by pairs of blocks, in nats against none.
 
-    ``moves`` as for ``drawn``. ``gain_sums`` ``(frames + 1,)`` are running sums of the curve as it is, ``sums`` is as much room to work in.
+    ``moves`` as for ``drawn``. ``gain_sums`` ``(frames + 1,)`` are running sums of the curve as it is, ``sums`` and ``powers`` are as much room to work in.
     """
     first, count = drawn(moves, per_s, len(sums) - 1, sums)
-    told = 0.0
+    if count == 0:
+        return 0.0
+    told, begin = 0.0, _powers(scales, gain_sums, sums, first, count, powers)
     for k in range(len(scales.widths)):
-        told += _on_scale(scales, k, sums, first, count)
+        told += _on_scale(scales, k, sums, first, count, powers, begin)
     if len(pairs.one):
         told += pairs.weight * _by_pairs(pairs, gain_sums, sums, first, count)
     return told
 
 
 @njit(cache=True, nogil=True)
-def taken(moves: Floats, per_s: int, scales: Scales, gain_sums: Floats, sums: Floats) -> None:
+def taken(moves: Floats, per_s: int, scales: Scales, gain_sums: Floats, sums: Floats, powers: Floats) -> None:
     """A change becomes part of the curve: what of it can be seen is added to that of ``scales``, its running sums to ``gain_sums``; else as ``tried``."""
     first, count = drawn(moves, per_s, len(sums) - 1, sums)
+    powers_from = _powers(scales, gain_sums, sums, first, count, powers)
     for k in range(len(scales.widths)):
-        width, hop, from_place = scales.widths[k], scales.hops[k], scales.begins[k]
+        width, hop, whole, from_place = scales.widths[k], scales.hops[k], scales.wholes[k], scales.begins[k]
         begin, end = _seeing(scales.begins[k + 1] - from_place, width, hop, first, count)
         for place in range(begin, end):
-            scales.seen[from_place + place] += _added(sums, place * hop - first, width, count)
+            if whole > 1:
+                scales.seen[from_place + place] = _by_power(powers, place * hop - powers_from, width, whole, len(sums) - 1 - powers_from)
+            else:
+                scales.seen[from_place + place] += _added(sums, place * hop - first, width, count)
     for frame in range(first, len(gain_sums)):
         gain_sums[frame] += sums[min(frame - first, count)]
 
@@ -77,22 +87,31 @@ def drawn(moves: Floats, per_s: int, frames: int, sums: Floats) -> tuple[int, in
     begin_s, end_s = moves[0, 0], moves[0, 3]
     for k in range(1, len(moves)):
         begin_s, end_s = min(begin_s, moves[k, 0]), max(end_s, moves[k, 3])
-    begin = min(frames - 1, max(0, int(begin_s * per_s) - 2))
-    end = max(begin + 1, min(frames, int(end_s * per_s) + 3))
-    first, count = begin, 0
-    sums[0] = 0.0
+    begin, end = _frames(begin_s, end_s, per_s, frames)
+    sums[: end - begin + 1] = 0.0
+    for k in range(len(moves)):
+        own_begin, own_end = _frames(moves[k, 0], moves[k, 3], per_s, frames)
+        for frame in range(own_begin, own_end):
+            sums[frame - begin + 1] += moves[k, 4] * _share(moves, k, (frame + 0.5) / per_s)
+    # Where one edge of a move is put elsewhere, all the rest of it stays as it is.
+    first, count, total = begin, 0, 0.0
     for frame in range(begin, end):
-        rise = 0.0
-        for k in range(len(moves)):
-            rise += moves[k, 4] * _share(moves, k, (frame + 0.5) / per_s)
-        # Where one edge of a move is put elsewhere, all the rest of it stays as it is.
+        rise = sums[frame - begin + 1]
         if rise == 0.0 and count == 0:
             first = frame + 1
             continue
-        sums[frame - first + 1] = sums[frame - first] + rise
+        total += rise
+        sums[frame - first + 1] = total
         if rise != 0.0:
             count = frame - first + 1
     return first, count
+
+
+@njit(cache=True, nogil=True)
+def _frames(begin_s: float, end_s: float, per_s: int, frames: int) -> tuple[int, int]:
+    """From which frame up to which a move can be seen."""
+    begin = min(frames - 1, max(0, int(begin_s * per_s) - 2))
+    return begin, max(begin + 1, min(frames, int(end_s * per_s) + 3))
 
 
 @njit(cache=True, nogil=True)
@@ -124,9 +143,40 @@ def _added(sums: Floats, at: int, width: int, count: int) -> float:
 
 
 @njit(cache=True, nogil=True)
-def _on_scale(scales: Scales, scale: int, sums: Floats, first: int, count: int) -> float:
+def _powers(scales: Scales, gain_sums: Floats, sums: Floats, first: int, count: int, powers: Floats) -> int:
+    """Running sums of the power of the changed gain, as far as a scale sees of it that hears by power; the first frame of them."""
+    reach, frames = 0, len(sums) - 1
+    for k in range(len(scales.widths)):
+        if scales.wholes[k] > 1:
+            reach = max(reach, 2 * scales.widths[k] + scales.hops[k])
+    begin, end = max(0, first - reach), min(frames, first + count + reach)
+    powers[0], last_db, power = 0.0, 0.0, 1.0
+    for frame in range(begin, end):
+        db = gain_sums[frame + 1] - gain_sums[frame]
+        if first <= frame < first + count:
+            db += sums[frame - first + 1] - sums[frame - first]
+        if abs(db - last_db) > SAME_DB:
+            last_db, power = db, np.exp(db * NEPERS_PER_DB)
+        powers[frame - begin + 1] = powers[frame - begin] + power
+    return begin
+
+
+@njit(cache=True, nogil=True)
+def _by_power(powers: Floats, at: int, width: int, whole: int, most: int) -> float:
+    """What is seen of the gain on a scale that hears by power, ``at`` frames behind the first one of ``powers``."""
+    if at < width or at + width > most:
+        return 0.0
+    ratio = 1.0
+    for k in range(0, width, whole):
+        ratio *= (powers[at + k + whole] - powers[at + k]) / (powers[at - k] - powers[at - k - whole])
+    seen: float = 0.0 if abs(ratio - 1.0) < SAME_DB else np.log(ratio) * whole / (width * NEPERS_PER_DB)
+    return seen
+
+
+@njit(cache=True, nogil=True)
+def _on_scale(scales: Scales, scale: int, sums: Floats, first: int, count: int, powers: Floats, powers_from: int) -> float:
     """What a change tells on one scale."""
-    width, hop, weights, degrees = scales.widths[scale], scales.hops[scale], scales.weights, scales.degrees
+    width, hop, whole, weights, degrees = scales.widths[scale], scales.hops[scale], scales.wholes[scale], scales.weights, scales.degrees
     begin, end = _seeing(scales.begins[scale + 1] - scales.begins[scale], width, hop, first, count)
     told, total, above, below, weight = 0.0, 0.0, 1.0, 1.0, weights[min(begin * hop, len(weights) - 1)]
     for place in range(begin, end):
@@ -135,7 +185,10 @@ def _on_scale(scales: Scales, scale: int, sums: Floats, first: int, count: int) 
             total, above, below, weight = 0.0, 1.0, 1.0, weights[place * hop]
         k = scales.begins[scale] + place
         before = scales.moved[k] - scales.step[k] * scales.seen[k]
-        after = before - scales.step[k] * _added(sums, place * hop - first, width, count)
+        if whole > 1:
+            after = scales.moved[k] - scales.step[k] * _by_power(powers, place * hop - powers_from, width, whole, len(sums) - 1 - powers_from)
+        else:
+            after = before - scales.step[k] * _added(sums, place * hop - first, width, count)
         above *= degrees + after * after
         below *= degrees + before * before
         if above > MOST_AT_ONCE or below > MOST_AT_ONCE:
