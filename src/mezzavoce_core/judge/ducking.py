@@ -49,9 +49,9 @@ def _down(duck: Duck) -> bool:
     return duck.bed_lufs < duck.open_lufs - duck.depth_db / 3
 
 
-def usual_depth_db(evidence: Evidence, without: Duck | None = None) -> float | None:
-    """The depth that the ducks of a programme have in the middle, those alone that are sure; None where no other is."""
-    depths = [d.depth_db for d in known_ducks(evidence) if d.speech and d is not without and d.certainty >= _SURE]
+def usual_depth_db(evidence: Evidence, without: Sequence[Duck]) -> float | None:
+    """The depth that the other ducks of a programme have in the middle, those alone that are sure; None where no other is."""
+    depths = [d.depth_db for d in known_ducks(evidence) if d.speech and d.certainty >= _SURE and not any(d is w for w in without)]
     return float(np.median(depths)) if depths else None
 
 

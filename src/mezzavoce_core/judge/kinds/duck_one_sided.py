@@ -14,6 +14,7 @@ from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 from ...measure.balance import Passage
+from ...measure.ducks import touches
 from ...measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK
 from ...media.layouts import channel_names
 from ...units import Floats, power_to_db
@@ -53,16 +54,22 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     sides = None if limit is None else _sides_db(evidence)
     if limit is None or sides is None or not evidence.passages:
         return
-    # Automation that was drawn on one side is about as deep there as it is elsewhere on both.
-    usual_db = usual_depth_db(evidence)
-    least = (_ALONE_DB, _ALONE_DB) if usual_db is None else (_LIKE_OTHERS * usual_db, _NEARLY_LIKE_OTHERS * usual_db)
-    changed = _Change(sides, *(max(_PLAIN * limit, db) for db in least))
+    changed = _Change(sides)
     for passages in _close(evidence.passages):
         spans = [(p.in_s, p.out_s) for p in passages]
-        moved = [("this passage", *span, change) for span in spans if (change := changed(*span)) is not None]
-        if not moved and len(spans) > 1 and (change := changed(spans[0][0], spans[-1][1])) is not None:
+        least = _least_db(evidence, spans[0][0], spans[-1][1])
+        asked = [max(_PLAIN * limit, db) for db in least]
+        moved = [("this passage", *span, change) for span in spans if (change := changed(*span, *asked)) is not None]
+        if not moved and len(spans) > 1 and (change := changed(spans[0][0], spans[-1][1], *asked)) is not None:
             moved = [(f"these {len(spans)} passages", spans[0][0], spans[-1][1], change)]
         yield from (_finding(evidence, *one, limit, max(2 * limit, least[0])) for one in moved if round(abs(one[3]), 1) > limit)
+
+
+def _least_db(evidence: Evidence, in_s: float, out_s: float) -> tuple[float, float]:
+    """How far a balance has to move between two times, and how far where it plainly moves."""
+    # Automation that was drawn on one side is about as deep there as it is elsewhere on both; there itself it is told as half as deep.
+    usual_db = usual_depth_db(evidence, [d for d in evidence.ducks or () if touches(d, in_s, out_s)])
+    return (_ALONE_DB, _ALONE_DB) if usual_db is None else (_LIKE_OTHERS * usual_db, _NEARLY_LIKE_OTHERS * usual_db)
 
 
 def _close(passages: Sequence[Passage]) -> list[list[Passage]]:
@@ -100,13 +107,13 @@ def _finding(evidence: Evidence, under: str, in_s: float, out_s: float, change: 
 class _Change:
     """By how many dB the balance moves under a span, where it is more than it moves by itself and at least so much; less will do where it is plainly more."""
 
-    def __init__(self, sides: Floats, least_db: float, least_if_plain_db: float) -> None:
-        self._sides, self._least_db, self._least_if_plain_db = sides, least_db, least_if_plain_db
+    def __init__(self, sides: Floats) -> None:
+        self._sides = sides
 
-    def __call__(self, in_s: float, out_s: float) -> float | None:
+    def __call__(self, in_s: float, out_s: float, least_db: float, least_if_plain_db: float) -> float | None:
         span = round(in_s * BLOCKS_PER_S), round(out_s * BLOCKS_PER_S)
-        offs = [(k, off) for k, way in enumerate(WAYS) if (off := stands_off(self._sides, *span, way)) is not None and abs(off) >= self._least_if_plain_db]
-        more = ((off, _MORE if abs(off) >= self._least_db else _PLAINLY_MORE, k) for k, off in offs)
+        offs = [(k, off) for k, way in enumerate(WAYS) if (off := stands_off(self._sides, *span, way)) is not None and abs(off) >= least_if_plain_db]
+        more = ((off, _MORE if abs(off) >= least_db else _PLAINLY_MORE, k) for k, off in offs)
         return max((off for off, times, k in more if abs(off) >= times * self._usual_db[k]), key=abs, default=None)
 
     @cached_property

@@ -16,7 +16,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     if limit is None or len(ducks) < _FEWEST:
         return
     for duck in (d for d in ducks if needed(evidence, d)):
-        usual = usual_depth_db(evidence, duck)
+        usual = usual_depth_db(evidence, [duck])
         if usual is None or not duck.tells(OWN_DEPTH) or round(abs(duck.depth_db - usual), 1) <= limit:
             continue
         side = "lower" if duck.depth_db > usual else "higher"
