@@ -71,6 +71,13 @@ class SplitTest(unittest.TestCase):
         self.assertAlmostEqual(one.return_start_s, 14.2, delta=0.2)
         self.assertAlmostEqual(two.fall_end_s, 16.1, delta=0.2)
 
+    def test_two_where_it_falls_again_too_late(self):
+        one, two, _ = self.divided([(9.3, 0), (9.8, -10), (14.9, -10), (16.0, 0), (16.3, 0), (16.9, -10), (20.3, -10), (21.0, 0)]).moves
+        self.assertEqual((one.serves, two.serves), ((10.0, 14.0), (16.2, 20.0)))
+        self.assertAlmostEqual(one.return_end_s, 16.0, delta=0.15)
+        self.assertAlmostEqual(two.fall_start_s, 16.3, delta=0.15)
+        self.assertAlmostEqual(two.fall_end_s, 16.9, delta=0.1)
+
     def test_of_depths_of_their_own(self):
         one, two, _ = self.divided([(9.3, 0), (9.8, -20), (14.2, -20), (14.8, 0), (15.6, 0), (16.1, -10), (20.3, -10), (21.0, 0)]).moves
         self.assertAlmostEqual(one.depth_db, 20, delta=2)

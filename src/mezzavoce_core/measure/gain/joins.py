@@ -20,7 +20,8 @@ _SIMPLER_NATS = 3.0
 """What one move with a rise in it saves against two moves, which have twice as many times of their own."""
 _REACHED_FALLS_S, _REACHED_RETURNS_S = np.arange(-0.6, 0.35, 0.1), np.arange(0.0, 1.3, 0.1)
 _LEAST_SPLIT_S, _LEAST_HOLD_S = 0.9, 0.1
-_SPLIT_BEHIND_S, _SPLIT_AHEAD_S, _SPLIT_SHARES = (0.05, 0.2, 0.35, 0.5), (0.05, 0.15, 0.3), (0.3, 0.5, 0.65)
+_SPLIT_BEHIND_S, _SPLIT_AHEAD_S, _SPLIT_SHARES = (0.05, 0.2, 0.35, 0.5), (0.05, 0.15, 0.3, -0.25, -0.5, -0.8), (0.3, 0.5, 0.65)
+"""Where the second falls too late the music may be up for a moment only before it does."""
 _SPLIT_DEPTHS_DB = np.arange(4.0, 27.0, 2.0)
 
 
