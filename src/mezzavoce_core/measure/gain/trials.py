@@ -11,7 +11,7 @@ from .loops import BLOCK
 
 MOST_AT_ONCE = 1e100
 """One logarithm for so large a product."""
-SAME_DB, NEPERS_PER_DB = 1e-7, 0.23025850929940458
+SAME_DB, LN_POWER_PER_DB = 1e-7, 0.23025850929940458
 """What differs by less is rounding of running sums; and the natural logarithm of the power of one decibel."""
 
 
@@ -63,7 +63,7 @@ def tried(moves: Floats, per_s: int, scales: Scales, pairs: Likeness, gain_sums:
 
 @njit(cache=True, nogil=True)
 def taken(moves: Floats, per_s: int, scales: Scales, gain_sums: Floats, sums: Floats, powers: Floats) -> None:
-    """A change becomes part of the curve: what of it can be seen is added to that of ``scales``, its running sums to ``gain_sums``; else as ``tried``."""
+    """A change becomes part of the curve: ``scales`` see the changed one, its running sums are added to ``gain_sums``; else as ``tried``."""
     first, count = drawn(moves, per_s, len(sums) - 1, sums)
     powers_from = _powers(scales, gain_sums, sums, first, count, powers)
     for k in range(len(scales.widths)):
@@ -156,7 +156,7 @@ def _powers(scales: Scales, gain_sums: Floats, sums: Floats, first: int, count: 
         if first <= frame < first + count:
             db += sums[frame - first + 1] - sums[frame - first]
         if abs(db - last_db) > SAME_DB:
-            last_db, power = db, np.exp(db * NEPERS_PER_DB)
+            last_db, power = db, np.exp(db * LN_POWER_PER_DB)
         powers[frame - begin + 1] = powers[frame - begin] + power
     return begin
 
@@ -169,7 +169,7 @@ def _by_power(powers: Floats, at: int, width: int, whole: int, most: int) -> flo
     ratio = 1.0
     for k in range(0, width, whole):
         ratio *= (powers[at + k + whole] - powers[at + k]) / (powers[at - k] - powers[at - k - whole])
-    seen: float = 0.0 if abs(ratio - 1.0) < SAME_DB else np.log(ratio) * whole / (width * NEPERS_PER_DB)
+    seen: float = 0.0 if abs(ratio - 1.0) < SAME_DB else np.log(ratio) * whole / (width * LN_POWER_PER_DB)
     return seen
 
 
