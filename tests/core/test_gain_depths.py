@@ -6,7 +6,7 @@ from types import SimpleNamespace
 import numpy as np
 
 from mezzavoce_core.measure.gain import depths
-from mezzavoce_core.measure.gain.moves import Move, Shared
+from mezzavoce_core.measure.gain.moves import DEPTH, Move, Shared
 from mezzavoce_core.measure.music_gain import find_gain
 from tests.core.test_music_gain import levels, song
 
@@ -23,7 +23,11 @@ def search(told, now_db):
     """Moves as deep as ``now_db`` that all share the first one's depth, where a depth tells what ``told`` says of it for each."""
     moves = [Move(10.0 * k, 10.0 * k + 1, 10.0 * k + 5, 10.0 * k + 6, d, (10.0 * k + 1, 10.0 * k + 5)) for k, d in enumerate(now_db)]
     exchanged = []
-    curve = SimpleNamespace(worth=lambda gone, come: told(round(gone[0].fall_start_s / 10), come[0].depth_db), exchange=lambda *ways: exchanged.append(ways))
+
+    def worths(gone, ways):
+        return np.array([told(round(gone[0].fall_start_s / 10), depth) for depth in ways[:, DEPTH]])
+
+    curve = SimpleNamespace(worths=worths, exchange=lambda *ways: exchanged.append(ways))
     return SimpleNamespace(moves=moves, curve=curve, shared=Shared(now_db[0], 1.0, 1.0), exchanged=exchanged)
 
 

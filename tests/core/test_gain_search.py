@@ -12,8 +12,8 @@ from mezzavoce_core.measure.gain.curve import PAIR_WEIGHT, Curve
 from mezzavoce_core.measure.gain.edges import template, told
 from mezzavoce_core.measure.gain.instants import Instants
 from mezzavoce_core.measure.gain.likeness import Pairs
-from mezzavoce_core.measure.gain.loops import agreed, apart_by, stepped
-from mezzavoce_core.measure.gain.moves import Move, Shared, Unit
+from mezzavoce_core.measure.gain.loops import KEPT, agreed, alike, apart_by, stepped
+from mezzavoce_core.measure.gain.moves import FALL_START, RETURN_END, Move, Shared, Unit, table
 from mezzavoce_core.measure.gain.parts import Part
 from mezzavoce_core.measure.gain.rests import Heard
 from mezzavoce_core.measure.gain.search import Search
@@ -131,6 +131,26 @@ class EvidenceTest(unittest.TestCase):
         self.assertAlmostEqual(float(np.median(found.offset_db[across])), 6.0, delta=0.2)
         self.assertAlmostEqual(float(np.median(found.offset_db[near & (found.other < 1490)])), 0.0, delta=0.2)
 
+    def test_the_most_alike_windows_are_those_that_a_look_at_all_of_them_finds(self):
+        """Of 1300 frames, in more than one lot of windows; the best in each region of 300 frames, the worst first."""
+        dice, lags = np.random.default_rng(9), np.arange(40, 1250)
+        shapes = dice.normal(0, 5, (1300, 16)).astype(np.float32)
+        shapes[700:760] = shapes[95:155] + dice.normal(0, 1, (60, 16))
+        windows = 1300 // 10 - 4
+        quiet = np.zeros(windows, dtype=np.int32)
+        quiet[60:64] = 1
+        most = np.float32(81.0)
+        distance, partner = np.full((windows, KEPT), most, dtype=np.float32), np.zeros((windows, KEPT), dtype=np.int32)
+        room = np.zeros(130, dtype=np.float32), np.full(windows, most, dtype=np.float32), np.full((windows, 2), -1, dtype=np.int32)
+        alike(shapes.reshape(-1), 16, np.float32(1 / (50 * 16)), quiet, lags, 300, most, distance, partner, *room)
+        for window in (0, 10, 50, 61, 99, 100):
+            at = window * 10 + lags[window * 10 + lags + 50 <= 1300]
+            told = np.array([((shapes[window * 10 : window * 10 + 50] - shapes[k : k + 50]) ** 2).mean() for k in at])
+            told[(quiet[np.minimum(window + (at - window * 10) // 10, windows - 1)] > 0) | (quiet[window] > 0)] = most
+            best = [told[at // 300 == region].min() for region in np.unique(at // 300)]
+            np.testing.assert_allclose(distance[window], np.sort([*best, *[most] * KEPT])[:KEPT][::-1], rtol=1e-5)
+        self.assertEqual(partner[10, -1], 705)
+
     def apart_by(self, *windows_db):
         """Of two windows one behind the other."""
         power = (10 ** (np.concatenate(windows_db) / 10)).astype(np.float32)
@@ -162,13 +182,18 @@ NOTHING = np.zeros(0, dtype=np.int64)
 NO_PAIRS = Pairs(NOTHING, NOTHING, np.zeros(0), np.zeros(0))
 
 
+def by_instants(known, move):
+    """What the edges of a move tell in nats against those of a move that does nothing."""
+    return known.more(np.array([[[0.0, 0.1, 0.2, 0.3, 0.0], [*move.way[0, :4], -move.depth_db]]]), 1)[0]
+
+
 class InstantsTest(unittest.TestCase):
     def test_a_step_is_told_from_a_short_ramp_and_found_to_the_instant(self):
         for length in (0.015, 0.15):
             heard = levels([(30.0 - length, 0), (30.0, -7), (36.0, -7), (36.5, 0)])
             known = instants_of(heard)
             ways = [Move(30.0 + off - length, 30.0 + off, 36.0, 36.5, 7.0) for length in (0.015, 0.15) for off in (-0.03, -0.01, 0.0, 0.01, 0.03)]
-            told = {(round(w.fall_s, 3), round(w.fall_end_s - 30.0, 2)): known.told(w) for w in ways}
+            told = {(round(w.fall_s, 3), round(w.fall_end_s - 30.0, 2)): by_instants(known, w) for w in ways}
             self.assertEqual(max(told, key=told.get), (length, 0.0), told)
             other = 0.165 - length
             self.assertGreater(told[length, 0.0] - max(v for (fall, _), v in told.items() if fall == round(other, 3)), 1.0)
@@ -176,22 +201,24 @@ class InstantsTest(unittest.TestCase):
     def test_steps_are_where_none_is_expected_by_chance_only(self):
         heard = levels()
         known = instants_of(heard)
-        told = [known.told(Move(t - 0.015, t, t + 3.0, t + 4.0, 7.0)) for t in np.arange(5.0, 50.0, 0.02)]
+        told = [by_instants(known, Move(t - 0.015, t, t + 3.0, t + 4.0, 7.0)) for t in np.arange(5.0, 50.0, 0.02)]
         self.assertLess(np.mean(np.array(told) > 0), 0.02)
 
     def test_a_ramp_is_not_told_shorter_than_it_is(self):
         known = instants_of(levels([(30.0, 0), (30.27, -10), (36.0, -10), (36.24, 0)]))
         true = Move(30.0, 30.27, 36.0, 36.24, 10.0)
         for off_s in (0.03, 0.05, 0.08):
-            self.assertGreater(known.told(true), known.told(replace(true, fall_start_s=30.0 + off_s / 2, fall_end_s=30.27 - off_s / 2)))
-            self.assertGreater(known.told(true), known.told(replace(true, return_start_s=36.0 + off_s / 2, return_end_s=36.24 - off_s / 2)))
+            shorter = replace(true, fall_start_s=30.0 + off_s / 2, fall_end_s=30.27 - off_s / 2)
+            self.assertGreater(by_instants(known, true), by_instants(known, shorter))
+            shorter = replace(true, return_start_s=36.0 + off_s / 2, return_end_s=36.24 - off_s / 2)
+            self.assertGreater(by_instants(known, true), by_instants(known, shorter))
 
     def test_what_takes_long_and_what_cannot_be_heard_tells_nothing(self):
         heard = levels([(30.0, 0), (30.015, -7), (36.0, -7), (36.5, 0)])
         known = instants_of(heard)
-        self.assertEqual(known.told(Move(29.0, 30.0, 36.0, 37.0, 7.0)), 0.0)
+        self.assertEqual(by_instants(known, Move(29.0, 30.0, 36.0, 37.0, 7.0)), 0.0)
         deaf = Instants(np.full((1000, OCTAVES), FLOOR_DB, dtype=np.float32), Heard(np.ones(250, dtype=bool), (Part(0, 250, np.arange(48)),)), [], NEVER)
-        self.assertEqual(deaf.told(Move(1.0, 1.015, 3.0, 3.015, 7.0)), 0.0)
+        self.assertEqual(by_instants(deaf, Move(1.0, 1.015, 3.0, 3.015, 7.0)), 0.0)
 
     def test_the_loop_against_its_definition(self):
         dice = np.random.default_rng(7)
@@ -211,7 +238,7 @@ class InstantsTest(unittest.TestCase):
         with_them, without = Curve(found, pairs_of(heard), [], known), Curve(found, pairs_of(heard))
         one, other = Move(30.0, 30.015, 36.0, 36.5, 7.0), Move(29.85, 30.0, 36.0, 36.5, 7.0)
         self.assertEqual(with_them.worth([], [one]), without.worth([], [one]))
-        self.assertAlmostEqual(with_them.worth([other], [one]) - without.worth([other], [one]), known.told(one) - known.told(other))
+        self.assertAlmostEqual(with_them.worth([other], [one]) - without.worth([other], [one]), by_instants(known, one) - by_instants(known, other))
 
 
 class ClaimsTest(unittest.TestCase):
@@ -229,38 +256,38 @@ class ClaimsTest(unittest.TestCase):
         search = self.searched(move, rests=slice(300, 600))
         for families, ways in (((claims.USUAL_FALLS, *claims.FALLS), claims._falls), ((claims.USUAL_RETURNS, *claims.RETURNS), claims._returns)):
             for family in families:
-                found = list(ways(search, 0, move, family))
+                found, _ = ways(search, 0, move, family)
                 silent = ways is claims._falls and family.name in {"late", "early", "fall-abrupt", "fall-slow"}
-                self.assertEqual(bool(found), not silent, family.name)
+                self.assertEqual(len(found) > 0, not silent, family.name)
 
     def test_beside_what_is_unusual_the_music_is_up(self):
         """A return and a fall that touch may be usual ones; neither is claimed to be quick or early."""
         first, second = (Move(t - 0.7, t - 0.1, t + 4.2, t + 4.9, 8.0, (t, t + 4.0)) for t in (10.0, 15.7))
         search = self.searched(first, second)
         for family in (claims.USUAL_FALLS, *claims.FALLS):
-            starts = [m.fall_start_s for m, _ in claims._falls(search, 1, second, family)]
+            starts = claims._falls(search, 1, second, family)[0][:, FALL_START]
             least = 14.9 - 0.05 if family.may_meet else 14.9 + 0.3
-            self.assertTrue(all(t >= least for t in starts), family.name)
-            self.assertEqual(bool(starts), family.name not in {"early", "fall-slow"}, family.name)
+            self.assertTrue((starts >= least).all(), family.name)
+            self.assertEqual(len(starts) > 0, family.name not in {"early", "fall-slow"}, family.name)
         for family in (claims.USUAL_RETURNS, *claims.RETURNS):
-            ends = [m.return_end_s for m, _ in claims._returns(search, 0, first, family)]
+            ends = claims._returns(search, 0, first, family)[0][:, RETURN_END]
             most = 15.0 + 0.05 if family.may_meet else 15.0 - 0.3
-            self.assertTrue(all(t <= most for t in ends), family.name)
-            self.assertEqual(bool(ends), family.name in {"usual", "return-abrupt"}, family.name)
+            self.assertTrue((ends <= most).all(), family.name)
+            self.assertEqual(len(ends) > 0, family.name in {"usual", "return-abrupt"}, family.name)
         # At the end of the programme nothing lies beside it.
-        self.assertTrue(any(m.return_end_s > 22.0 for m, _ in claims._returns(search, 1, second, claims.RETURNS[1])))
+        self.assertTrue((claims._returns(search, 1, second, claims.RETURNS[1])[0][:, RETURN_END] > 22.0).any())
 
     def test_slow_ramps_may_meet_the_move_beside_them(self):
         """Between a return and a fall 0.9 s apart lies a ramp of 1.8 s on either side, if it reaches the other; a late or abrupt edge keeps clear of it."""
         first, second = (Move(t - 0.7, t - 0.1, t + 4.2, t + 4.9, 8.0, (t, t + 4.0)) for t in (10.0, 16.5))
         search = self.searched(first, second)
         (_, slow_fall, late, _), (abrupt, slow_return, _) = claims.FALLS, claims.RETURNS
-        starts = [m.fall_start_s for m, _ in claims._falls(search, 1, second, slow_fall)]
-        ends = [m.return_end_s for m, _ in claims._returns(search, 0, first, slow_return)]
+        starts = claims._falls(search, 1, second, slow_fall)[0][:, FALL_START].tolist()
+        ends = claims._returns(search, 0, first, slow_return)[0][:, RETURN_END].tolist()
         self.assertTrue(starts and all(14.85 <= t < 15.2 for t in starts), starts)
         self.assertTrue(ends and all(15.5 < t <= 15.85 for t in ends), ends)
-        self.assertTrue(all(m.fall_start_s >= 15.2 for m, _ in claims._falls(search, 1, second, late)))
-        self.assertTrue(all(m.return_end_s <= 15.5 for m, _ in claims._returns(search, 0, first, abrupt)))
+        self.assertTrue((claims._falls(search, 1, second, late)[0][:, FALL_START] >= 15.2).all())
+        self.assertTrue((claims._returns(search, 0, first, abrupt)[0][:, RETURN_END] <= 15.5).all())
 
 
 class CurveTest(unittest.TestCase):
@@ -300,6 +327,16 @@ class CurveTest(unittest.TestCase):
             self.assertAlmostEqual(self.curve.worth([one], [other]), self.told([other]) - self.told([one]), places=6)
         self.assertEqual(self.curve.worth([one], [one]), 0.0)
 
+    def test_many_ways_tell_what_each_of_them_does_by_itself(self):
+        one, dip = Move(9.3, 9.8, 16.3, 17.0, 10.0), Move(20.0, 20.3, 21.0, 21.4, 6.0)
+        self.curve.exchange([], [one])
+        others = [replace(one, depth_db=7.0), replace(one, fall_end_s=9.6), one]
+        alone = [self.curve.worth([one], [other]) for other in others]
+        np.testing.assert_allclose(self.curve.worths([one], table(others)), alone, atol=1e-9)
+        with_dip = self.curve.worths([one], np.array([table([other, dip]) for other in others]))
+        np.testing.assert_allclose(with_dip, [self.curve.worth([one], [other, dip]) for other in others], atol=1e-9)
+        np.testing.assert_allclose(with_dip, np.array(alone) + self.curve.worth([], [dip]), atol=0.05)
+
     def test_pairs_tell_how_far_the_curve_explains_their_levels(self):
         # One block under the move and one beside it, two beside it, and one on its fall, where it is lowered by its mean.
         one, other, offset, scale = np.array([600, 50, 470]), np.array([1100, 1200, 1300]), np.array([-9.0, 0.5, -6.0]), np.array([0.5, 1.0, 2.0])
@@ -321,8 +358,10 @@ class CurveTest(unittest.TestCase):
     def test_the_table_of_edges_agrees_with_the_curve(self):
         """Far from each other a fall and a return tell together what the move that they make tells."""
         move, end = Move(9.3, 9.8, 16.3, 17.0, 10.0), round(9.8 * FRAMES_PER_S)
-        fall = told(self.found, 0.5, np.array([end]), np.array([10.0]), 1.0, self.curve.luck.weights)[0, 0]
-        back = told(self.found, 0.7, np.array([round(17.0 * FRAMES_PER_S)]), np.array([10.0]), -1.0, self.curve.luck.weights)[0, 0]
+        # Whatever place it has among those that are looked at.
+        fall = told(self.found, 0.5, range(end - 7, end + 3), np.array([10.0]), 1.0, self.curve.luck.weights)[7, 0]
+        last = round(17.0 * FRAMES_PER_S)
+        back = told(self.found, 0.7, range(last, last + 1), np.array([10.0]), -1.0, self.curve.luck.weights)[0, 0]
         self.assertAlmostEqual(fall + back, self.curve.worth([], [move]), delta=0.05 * self.curve.worth([], [move]))
 
 
@@ -363,7 +402,7 @@ class AgreeTest(unittest.TestCase):
         self.assertEqual({round(m.depth_db, 6) for m in search.moves}, {round(search.shared.depth_db, 6)})
         # As much is told on either side of it.
         depths = search.shared.depth_db + np.arange(-150, 151) * 0.01
-        nats = [search._worth_shared([0, 1, 2], "depth_db", float(d)) / 1.5 for d in depths]
+        nats = search._worths_shared([0, 1, 2], "depth_db", depths) / 1.5
         below = np.cumsum(np.exp(nats)) / np.exp(nats).sum()
         self.assertAlmostEqual(float(np.interp(0.5, below, depths)), search.shared.depth_db, delta=0.06)
 

@@ -8,8 +8,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
-from scipy.ndimage import minimum_filter1d, uniform_filter1d
 
 from ..signal.spans import join, runs
 from ..units import ABSENT_BELOW_LUFS, Floats, db_to_power, lufs_to_power, power_to_db, power_to_lufs
@@ -170,8 +170,8 @@ def _stops(power: Floats) -> int:
     ticks, ahead = round(_ENDING_S * TICKS_PER_S), round(_AT_ONCE_S * TICKS_PER_S)
     if len(inside) <= ahead:
         return 0
-    level = uniform_filter1d(inside, ticks, mode="nearest", origin=(ticks - 1) // 2)
-    soon = minimum_filter1d(inside, ahead, origin=-(ahead // 2))
+    level = sliding_window_view(np.pad(inside, (ticks - 1, 0), mode="edge"), ticks).mean(axis=1)
+    soon = sliding_window_view(np.pad(inside, (0, ahead - 1), mode="edge"), ahead).min(axis=1)
     falls = (inside >= level * db_to_power(-_AT_LEVEL_DB)) & (soon < level * db_to_power(-_GONE_DB))
     return len(join(runs(falls), round(_APART_S * TICKS_PER_S)))
 

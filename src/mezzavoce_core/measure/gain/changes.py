@@ -7,6 +7,7 @@ far and leaves the others: what is looked for is where most of them agree, not t
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +24,8 @@ SCALES = ((1, 1, 1), (3, 1, 3), (10, 2, 10), (40, 4, 20))
 since the level of a short frame dips wherever partials beat, which says nothing. Longer than 0.4 s a ramp would be seen where it is loud alone."""
 DEGREES = 6.0
 """Of Student's distribution, after which music moves all bands together; half of the evaluation's pieces lie between 4 and 18."""
+MOST_DB, _LN_MOST = 30.0, 600.0
+"""Moves of the gain are less deep; and the logarithm of a product that can still be told."""
 _BAND_DEGREES = 1.5
 """The same for each band by itself: what stands far from the others hardly counts."""
 _USUAL_SHARE, _USUAL_AT = 0.8, 1.44
@@ -56,6 +59,18 @@ class Scale:
     moved: Floats
     step: Floats
     whole: int = 1
+
+    @cached_property
+    def rises(self) -> tuple[Floats, Floats]:
+        """What a rise of r dB at a place changes in the likelihood there is, but for a power, a factor of 1 + r (r a - b): a and b, each ``(places,)``."""
+        usual = DEGREES + self.moved**2
+        return self.step**2 / usual, 2.0 * self.step * self.moved / usual
+
+    @cached_property
+    def factors_at_once(self) -> int:
+        """The product of so many of these factors can be told."""
+        most = max(float(((MOST_DB * self.step) ** 2).max(initial=0.0)), float((self.moved**2).max(initial=0.0)))
+        return max(1, int(_LN_MOST / np.log(2.0 + 4.0 * most / DEGREES)))
 
 
 @dataclass(frozen=True)
@@ -118,9 +133,10 @@ def _compare(levels: Floats, used: NDArray[np.int64], places: Places, repeats: R
     # Band by band, since hours of music would fill the memory many times over.
     for k, band in enumerate(used):
         own = compared(levels[:, band], places.width, at, places.whole)
-        own -= np.median(own[learned])
-        spread[k] = 1.4826 * np.median(np.abs(own[learned])) + 1e-3
-        changed[:, k] = own / spread[k]
+        usual = own[learned]
+        middle = np.median(usual)
+        spread[k] = 1.4826 * np.median(np.abs(usual - middle)) + 1e-3
+        changed[:, k] = (own - middle) / spread[k]
     left = beyond(changed, 1 / spread, places.hop, places.calm, repeats)
     scale = _scale(changed, spread, places, learned)
     return replace(scale, step=scale.step / left)

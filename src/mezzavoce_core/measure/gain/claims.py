@@ -4,14 +4,16 @@ The likelihood of a family is its mean over all its members: the freest family d
 Members whose ramps are as long as those of the other moves weigh more, the more alike the moves of the programme are.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
+from ...units import Floats
 from ..ducks import OWN_DEPTH
 from .dips import heard
-from .moves import Move, mean_nats
+from .moves import DEPTH, FALL_END, FALL_START, RETURN_END, RETURN_START, Move, mean_nats, with_column
 from .search import Search
 
 _SHORTEST_HOLD_S, _TOUCH_S = 0.1, 0.05
@@ -34,15 +36,14 @@ class Family:
     may_meet: bool = False
     """Whether it may begin where the move before it ends, or end where the next begins."""
 
-    def edges(self, shared_s: float, own_share: float) -> Iterator[tuple[float, float, float]]:
+    def edges(self, shared_s: float, own_share: float) -> tuple[Floats, Floats, Floats]:
         """Time after speech, length and logarithm of the weight of each member, where moves last ``shared_s`` but for a share that have their own."""
-        times = np.arange(*self.after_s)
-        each = 1 / len(self.lengths_s)
-        lengths = [(length, each if self.by_length else own_share * each) for length in self.lengths_s]
+        times, each = np.arange(*self.after_s), 1 / len(self.lengths_s)
+        lengths, weights = list(self.lengths_s), [each if self.by_length else own_share * each] * len(self.lengths_s)
         if not self.by_length:
-            lengths.append((float(np.clip(shared_s, *_USUAL_LENGTHS_S)), 1 - own_share))
-        for length, weight in lengths:
-            yield from ((float(t), length, float(np.log(weight / len(times)))) for t in times)
+            lengths.append(float(np.clip(shared_s, *_USUAL_LENGTHS_S)))
+            weights.append(1 - own_share)
+        return np.tile(times, len(lengths)), np.repeat(lengths, len(times)), np.repeat(np.log(np.array(weights) / len(times)), len(times))
 
 
 _USUAL_LENGTHS_S = (0.05, 1.3)
@@ -73,12 +74,12 @@ def claims(search: Search, k: int) -> Mapping[str, float]:
     for usual, families, ways in ((USUAL_FALLS, FALLS, _falls), (USUAL_RETURNS, RETURNS, _returns)):
         move = search.moves[k]
         assert move is not None
-        common = _told(search, move, ways(search, k, move, usual))
+        common = _told(search, move, *ways(search, k, move, usual))
         if common is None:
             continue
         told = []
         for family in families:
-            own = _told(search, move, ways(search, k, move, family))
+            own = _told(search, move, *ways(search, k, move, family))
             if own is not None and own[0] - common[0] >= family.told:
                 told.append((own[0], family, own[1]))
         if told:
@@ -95,48 +96,50 @@ def _own_depth(search: Search, k: int, move: Move) -> float | None:
     A move gets a depth of its own where all other depths together tell that much more, else that of the others.
     """
     shared = search.shared.depth_db
-    others = [replace(move, depth_db=float(d)) for d in _DEPTHS_DB if abs(d - shared) > _LIKE_DB]
-    like = [replace(move, depth_db=shared + d) for d in (-0.5, 0.0, 0.5)]
-    apart, together = _worths(search, move, others), _worths(search, move, like)
-    nats, own = mean_nats(apart) - max(together) - _DEPTH_TOLD, abs(move.depth_db - shared) > _LIKE_DB
+    others = with_column(move.way, DEPTH, _DEPTHS_DB[np.abs(_DEPTHS_DB - shared) > _LIKE_DB])
+    like = with_column(move.way, DEPTH, shared + np.array([-0.5, 0.0, 0.5]))
+    apart, together = search.curve.worths([move], others), search.curve.worths([move], like)
+    nats, own = mean_nats(apart) - float(together.max()) - _DEPTH_TOLD, abs(move.depth_db - shared) > _LIKE_DB
     if own != (nats >= 0):
-        best = like[int(np.argmax(together))] if own else others[int(np.argmax(apart))]
+        best = move.like(like[int(np.argmax(together))] if own else others[int(np.argmax(apart))])
         search.curve.exchange([move], [best])
         search.moves[k] = best
     return nats if nats >= 0 else None
 
 
-def _worths(search: Search, move: Move, others: Sequence[Move]) -> list[float]:
-    return [search.curve.worth([move], [other]) for other in others]
-
-
-def _told(search: Search, move: Move, ways: Iterator[tuple[Move, float]]) -> tuple[float, Move] | None:
+def _told(search: Search, move: Move, ways: Floats, weights: Floats) -> tuple[float, Move] | None:
     """The mean likelihood of moves, each with the logarithm of its weight, in nats, and the one that fits best; None where there is none."""
-    found = list(ways)
-    if not found:
+    if not len(ways):
         return None
-    worths = np.array(_worths(search, move, [other for other, _ in found]))
-    weighted = worths + [weight for _, weight in found]
-    highest = float(weighted.max())
-    return highest + float(np.log(np.exp(weighted - highest).sum())), found[int(np.argmax(worths))][0]
+    worths = search.curve.worths([move], ways)
+    return float(np.logaddexp.reduce(worths + weights)), move.like(ways[int(np.argmax(worths))])
 
 
-def _falls(search: Search, k: int, move: Move, family: Family) -> Iterator[tuple[Move, float]]:
-    """Those of a family that have room; an unusual one is only claimed where the music sounds around it, since silence says nothing."""
+def _falls(search: Search, k: int, move: Move, family: Family) -> tuple[Floats, Floats]:
+    """Those of a family that have room, with their weights; an unusual one is only claimed where the music sounds around it, since silence says nothing."""
     assert move.serves is not None
     before = max((o.return_end_s for o in search.moves[:k] if o is not None), default=0.0)
     clear_from = before - _TOUCH_S if family.may_meet or not before else before + _UP_S
-    for after, length, weight in family.edges(search.shared.fall_s, search.shared.own_share):
-        end = move.serves[0] + after
-        if end - length >= clear_from and end <= move.return_start_s - _SHORTEST_HOLD_S and (family is USUAL_FALLS or heard(search, end - length, end)):
-            yield replace(move, fall_start_s=end - length, fall_end_s=end), weight
+    after_s, lengths_s, weights = family.edges(search.shared.fall_s, search.shared.own_share)
+    ends = move.serves[0] + after_s
+    room = (ends - lengths_s >= clear_from) & (ends <= move.return_start_s - _SHORTEST_HOLD_S)
+    return _edges_moved(search, move, (FALL_START, FALL_END), (ends - lengths_s, ends), weights, room, family is USUAL_FALLS)
 
 
-def _returns(search: Search, k: int, move: Move, family: Family) -> Iterator[tuple[Move, float]]:
+def _returns(search: Search, k: int, move: Move, family: Family) -> tuple[Floats, Floats]:
     assert move.serves is not None
     after = min((o.fall_start_s for o in search.moves[k + 1 :] if o is not None), default=None)
     clear_to = search.curve.duration_s if after is None else after + _TOUCH_S if family.may_meet else after - _UP_S
-    for behind, length, weight in family.edges(search.shared.return_s, search.shared.own_share):
-        begin = move.serves[1] + behind
-        if begin + length <= clear_to and begin >= move.fall_end_s + _SHORTEST_HOLD_S and (family is USUAL_RETURNS or heard(search, begin, begin + length)):
-            yield replace(move, return_start_s=begin, return_end_s=begin + length), weight
+    behind_s, lengths_s, weights = family.edges(search.shared.return_s, search.shared.own_share)
+    begins = move.serves[1] + behind_s
+    room = (begins + lengths_s <= clear_to) & (begins >= move.fall_end_s + _SHORTEST_HOLD_S)
+    return _edges_moved(search, move, (RETURN_START, RETURN_END), (begins, begins + lengths_s), weights, room, family is USUAL_RETURNS)
+
+
+def _edges_moved(
+    search: Search, move: Move, columns: tuple[int, int], times: tuple[Floats, Floats], weights: Floats, room: NDArray[np.bool_], usual: bool
+) -> tuple[Floats, Floats]:
+    there = room if usual else room & heard(search, *times)
+    ways = np.repeat(move.way, int(there.sum()), axis=0)
+    ways[:, columns[0]], ways[:, columns[1]] = times[0][there], times[1][there]
+    return ways, weights[there]

@@ -11,8 +11,8 @@ from .edges import luck
 from .instants import Instants
 from .likeness import Pairs
 from .loops import BLOCK
-from .moves import Move
-from .trials import Likeness, Scales, taken, tried
+from .moves import DEPTH, FALL_END, FALL_START, RETURN_END, RETURN_START, Move, table
+from .trials import Likeness, Scales, all_tried, taken
 
 PAIR_WEIGHT = 0.018
 """A pair counts so little because neighbouring windows find the same partner, and one phrase has one random level."""
@@ -50,24 +50,34 @@ class Curve:
         """How long it is."""
         return self.frames / FRAMES_PER_S
 
-    def by_chance(self, move: Move) -> float:
-        """Nats that the two edges of a move have by chance in the music there."""
-        return self.luck.fall(move.fall_s, move.fall_end_s) + self.luck.back(move.return_s, move.return_start_s)
+    def by_chance(self, ways: Floats) -> Floats:
+        """Nats that the two edges of moves ``(ways, 5)`` have by chance in the music there."""
+        falls_s, returns_s = ways[:, FALL_END] - ways[:, FALL_START], ways[:, RETURN_END] - ways[:, RETURN_START]
+        return self.luck.fall(falls_s, ways[:, FALL_END]) + self.luck.back(returns_s, ways[:, RETURN_START])
 
     def worth(self, gone: Sequence[Move], come: Sequence[Move]) -> float:
         """By how much the likelihood grows when some moves go and others come."""
-        told: float = tried(_drawn(gone, come), FRAMES_PER_S, self._scales, self._likeness, self._sums, self._room, self._powers)
+        return float(self.worths(gone, table(come)[None])[0])
+
+    def worths(self, gone: Sequence[Move], ways: Floats) -> Floats:
+        """The same for many ways ``(ways, 5)`` of the move that comes, or ``(ways, moves, 5)`` of several."""
+        trials = _trials(gone, ways)
+        told = np.empty(len(trials))
+        all_tried(trials, FRAMES_PER_S, self._scales, self._likeness, self._sums, self._room, self._powers, told)
         # How quick an edge is tells which way of a move is likelier, not whether there is one: music often starts and stops at once.
-        if self._instants is not None and len(gone) == len(come):
-            told += sum(map(self._instants.told, come)) - sum(map(self._instants.told, gone))
+        if self._instants is not None and trials.shape[1] == 2 * len(gone):
+            told += self._instants.more(trials, len(gone))
         return told
 
     def exchange(self, gone: Sequence[Move], come: Sequence[Move]) -> None:
         """Take an exchange of moves for true."""
-        taken(_drawn(gone, come), FRAMES_PER_S, self._scales, self._sums, self._room, self._powers)
+        taken(_trials(gone, table(come)[None])[0], FRAMES_PER_S, self._scales, self._sums, self._room, self._powers)
 
 
-def _drawn(gone: Sequence[Move], come: Sequence[Move]) -> Floats:
-    """The change as trapezoids ``(moves, 5)``: four times in seconds, and by how many dB the gain rises."""
-    gone_rows = [(m.fall_start_s, m.fall_end_s, m.return_start_s, m.return_end_s, m.depth_db) for m in gone]
-    return np.array(gone_rows + [(m.fall_start_s, m.fall_end_s, m.return_start_s, m.return_end_s, -m.depth_db) for m in come])
+def _trials(gone: Sequence[Move], ways: Floats) -> Floats:
+    """Changes as trapezoids ``(ways, moves, 5)``: four times in seconds, and by how many dB the gain rises; those that go are the first ones."""
+    come = ways[:, None, :] if ways.ndim == 2 else ways
+    trials = np.empty((len(ways), len(gone) + come.shape[1], 5))
+    trials[:, : len(gone)], trials[:, len(gone) :] = table(gone), come
+    trials[:, len(gone) :, DEPTH] *= -1.0
+    return trials

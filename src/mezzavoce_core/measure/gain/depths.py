@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from ...units import Floats
-from .moves import Move
+from .moves import DEPTH, Move, with_column
 from .search import Search
 
 _DEPTHS_DB = np.arange(2.0, 27.01, 0.25)
@@ -37,7 +37,7 @@ def settle_depths(search: Search) -> None:
 
 
 def _told(search: Search, move: Move, depths_db: Floats) -> Floats:
-    return np.array([search.curve.worth([move], [replace(move, depth_db=float(d))]) for d in depths_db])
+    return search.curve.worths([move], with_column(move.way, DEPTH, depths_db))
 
 
 def _apart_nats(told: Floats, usual: Floats, shared_db: float) -> float:

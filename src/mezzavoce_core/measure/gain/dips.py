@@ -10,7 +10,7 @@ from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats
 from .edges import told
 from .joins import HELD_LONG_S
-from .moves import Move, sharing
+from .moves import FALL_END, FALL_START, RETURN_END, RETURN_START, Move, sharing, table
 from .search import Search, shifted
 
 STRAY_NATS, PARTED_NATS = 5.0, 5.0
@@ -28,7 +28,9 @@ _EARLY_S = 1.2
 _PARTED_BEHIND_S, _PARTED_AHEAD_S, _PARTED_RAMPS_S = (0.1, 0.3, 0.6), (0.05, 0.2), (0.1, 0.3, 0.6)
 _STRAY_DEPTHS_DB, _STRAY_SHARE, _DEEPER_DB = (14.0, 24.0), 1.5, 20.0
 """A dip that nobody calls for is about as deep as the other ducks; music that rests for a moment falls further."""
-_DIPS_TRIED, _HEARD_SHARE = 3, 0.9
+_NONE = Move(0.0, 0.0, 0.0, 0.0, 0.0)
+"""Serves no speech, as dips do."""
+_DIPS_TRIED, _HEARD_SHARE, _ROUNDING = 3, 0.9, 1e-9
 
 
 def parted(search: Search) -> list[tuple[Move, float]]:
@@ -39,12 +41,13 @@ def parted(search: Search) -> list[tuple[Move, float]]:
             move = search.moves[k]
             if move is None or move.serves is None:
                 continue
-            ways = ((search.curve.worth([move], list(way)), way) for way in in_two(search, move))
-            best = max(ways, key=lambda way: way[0], default=None)
-            if best is None:
+            ways = in_two(search, move)
+            if not len(ways):
                 continue
-            nats, (own, dip) = best
-            nats += search.prior(own) - search.prior(move) + _dip_prior(search, dip)
+            worths = search.curve.worths([move], ways)
+            best = int(np.argmax(worths))
+            own, dip = move.like(ways[best, 0]), _NONE.like(ways[best, 1])
+            nats = float(worths[best]) + search.prior(own) - search.prior(move) + float(_dip_priors(search, dip.way)[0])
             if nats >= PARTED_NATS:
                 search.curve.exchange([move], [own, dip])
                 search.moves[k] = own
@@ -52,31 +55,34 @@ def parted(search: Search) -> list[tuple[Move, float]]:
     return dips
 
 
-def _held_in_two(search: Search, move: Move) -> Iterator[tuple[Move, Move]]:
-    """A return in time and a dip that ends as the move does, where it is held long."""
+def _held_in_two(search: Search, move: Move) -> Floats:
+    """A return in time and a dip that ends as the move does, where it is held long: ``(ways, 2, 5)``."""
     assert move.serves is not None
+    ways: list[tuple[Sequence[float], Sequence[float]]] = []
     if move.return_start_s - move.serves[1] < HELD_LONG_S:
-        return
+        return np.array(ways)
+    fall_start, fall_end, return_start, return_end, depth = move.way[0].tolist()
     for back in move.serves[1] + np.array(_PARTED_BEHIND_S):
         for length in (search.shared.return_s, 0.5):
-            for end in np.arange(back + length + 0.4, move.return_start_s - 0.2, 0.1):
-                for fall in _PARTED_RAMPS_S:
-                    dip = replace(move, fall_start_s=float(end) - fall, fall_end_s=float(end), serves=None)
-                    yield replace(move, return_start_s=float(back), return_end_s=float(back) + length), dip
+            own = fall_start, fall_end, back, back + length, depth
+            ends = np.arange(back + length + 0.4, return_start - 0.2, 0.1)
+            ways += [(own, (end - fall, end, return_start, return_end, depth)) for end in ends for fall in _PARTED_RAMPS_S]
+    return np.array(ways)
 
 
-def _early_in_two(search: Search, move: Move) -> Iterator[tuple[Move, Move]]:
-    """A fall in time and a dip that begins as the move does, where it begins early."""
+def _early_in_two(search: Search, move: Move) -> Floats:
+    """A fall in time and a dip that begins as the move does, where it begins early: ``(ways, 2, 5)``."""
     assert move.serves is not None
+    ways: list[tuple[Sequence[float], Sequence[float]]] = []
     if move.serves[0] - move.fall_end_s < _EARLY_S:
-        return
+        return np.array(ways)
+    fall_start, fall_end, return_start, return_end, depth = move.way[0].tolist()
     for end in move.serves[0] - np.array(_PARTED_AHEAD_S):
         for length in (search.shared.fall_s, 0.3):
-            for back in np.arange(move.fall_end_s + 0.2, end - length - 0.4, 0.1):
-                for rise in _PARTED_RAMPS_S:
-                    if back + rise < end - length:
-                        dip = replace(move, return_start_s=float(back), return_end_s=float(back) + rise, serves=None)
-                        yield replace(move, fall_start_s=float(end) - length, fall_end_s=float(end)), dip
+            own = end - length, end, return_start, return_end, depth
+            backs = np.arange(fall_end + 0.2, end - length - 0.4, 0.1)
+            ways += [(own, (fall_start, fall_end, back, back + rise, depth)) for back in backs for rise in _PARTED_RAMPS_S if back + rise < end - length]
+    return np.array(ways)
 
 
 def strays(search: Search, speech: Sequence[tuple[float, float]], duration_s: float) -> list[tuple[Move, float]]:
@@ -104,7 +110,7 @@ def _held(search: Search, dip: Move) -> bool:
     if k is None or before is None or dip.fall_start_s - before.return_end_s > HELD_LONG_S:
         return False
     whole = replace(before, return_start_s=dip.return_start_s, return_end_s=dip.return_end_s)
-    if search.curve.worth([before, dip], [whole]) + search.prior(whole) - search.prior(before) - _dip_prior(search, dip) < -PARTED_NATS:
+    if search.curve.worth([before, dip], [whole]) + search.prior(whole) - search.prior(before) - float(_dip_priors(search, dip.way)[0]) < -PARTED_NATS:
         return False
     search.curve.exchange([before, dip], [whole])
     search.moves[k] = whole
@@ -121,8 +127,8 @@ def _stray(search: Search, from_s: float, to_s: float) -> tuple[Move, float] | N
     deeper = _best_dip(search, from_s, to_s, (_DEEPER_DB,))
     move, nats = max(best, deeper or best, key=lambda way: way[1])
     # An edge that lies in silence costs nothing and says nothing.
-    edges = ((move.fall_start_s, move.fall_end_s), (move.return_start_s, move.return_end_s))
-    told = move.depth_db <= _deepest_stray_db(search) and all(heard(search, *edge) for edge in edges)
+    begins, ends = move.way[0, [FALL_START, RETURN_START]], move.way[0, [FALL_END, RETURN_END]]
+    told = move.depth_db <= _deepest_stray_db(search) and bool(heard(search, begins, ends).all())
     return (move, nats) if told else None
 
 
@@ -132,30 +138,36 @@ def _best_dip(search: Search, from_s: float, to_s: float, depths_db: Sequence[fl
     if len(frames) < 10:
         return None
     depths = np.array(sorted(set(depths_db)))
-    ways = [m for length in _STRAY_RAMPS_S for m in _dips(search, frames, length, depths) if _inside(m, from_s, to_s)]
-    best = max(((_dip_nats(search, m), m) for m in ways), key=lambda way: way[0], default=None)
-    if best is None or best[0] < STRAY_NATS - _STRAY_GAINS:
+    tried = [m for length in _STRAY_RAMPS_S for m in _dips(search, frames, length, depths)]
+    best = _best(search, table(tried), from_s, to_s)
+    if best is None or best[1] < STRAY_NATS - _STRAY_GAINS:
         return None
-    nats, move = best
+    move, nats = best
     for _ in range(20):
-        near = [m for m in (*shifted(move), *search.like_others(move)) if _inside(m, from_s, to_s)]
-        better = max(((_dip_nats(search, m), m) for m in near), key=lambda way: way[0], default=(0.0, move))
-        if better[0] <= nats + 0.05:
+        better = _best(search, np.concatenate([shifted(move.way), search.like_others(move.way)]), from_s, to_s)
+        if better is None or better[1] <= nats + 0.05:
             break
-        nats, move = better
+        move, nats = better
     return move, nats
 
 
-def _dip_nats(search: Search, move: Move) -> float:
-    """What a move that no speech calls for is worth."""
-    return search.curve.worth([], [move]) + _dip_prior(search, move)
+def _best(search: Search, ways: Floats, from_s: float, to_s: float) -> tuple[Move, float] | None:
+    """The way ``(ways, 5)`` inside a gap that is worth most, as a move that no speech calls for; None where there is none."""
+    inside = (from_s <= ways[:, FALL_START]) & (ways[:, RETURN_END] <= to_s) & (ways[:, RETURN_START] - ways[:, FALL_END] > _SHORTEST_STRAY_S)
+    ways = ways[inside]
+    if not len(ways):
+        return None
+    worths = search.curve.worths([], ways) + _dip_priors(search, ways)
+    best = int(np.argmax(worths))
+    return _NONE.like(ways[best]), float(worths[best])
 
 
-def _dip_prior(search: Search, move: Move) -> float:
-    """The more it is like the others, the likelier it is one of them that was put elsewhere."""
-    own = move.return_s < _LIKE_OTHERS * search.shared.return_s
-    begins_again = float(np.interp(move.return_s, _AT_ONCE_S, (_AT_ONCE_NATS, 0.0))) if own else 0.0
-    return sharing(move, search.shared) - search.curve.by_chance(move) - begins_again
+def _dip_priors(search: Search, ways: Floats) -> Floats:
+    """The more a dip is like the other moves, the likelier it is one of them that was put elsewhere, ``(ways,)``."""
+    returns_s = ways[:, RETURN_END] - ways[:, RETURN_START]
+    own = returns_s < _LIKE_OTHERS * search.shared.return_s
+    begins_again = np.where(own, np.interp(returns_s, _AT_ONCE_S, (_AT_ONCE_NATS, 0.0)), 0.0)
+    return sharing(ways, search.shared) - search.curve.by_chance(ways) - begins_again
 
 
 def _deepest_stray_db(search: Search) -> float:
@@ -167,8 +179,8 @@ def _deepest_stray_db(search: Search) -> float:
 def _dips(search: Search, frames: NDArray[np.int64], length_s: float, depths_db: Floats) -> Iterator[Move]:
     """For every depth the falls that tell most together with the best return that follows soon enough; from frames that are 40 ms apart."""
     curve = search.curve
-    falls = told(curve.changes, length_s, frames, depths_db, 1.0, curve.luck.weights)
-    backs = told(curve.changes, length_s, frames, depths_db, -1.0, curve.luck.weights)
+    every, apart = range(int(frames[0]), int(frames[-1]) + 1), int(frames[1] - frames[0])
+    falls, backs = (told(curve.changes, length_s, every, depths_db, sign, curve.luck.weights)[::apart] for sign in (1.0, -1.0))
     nearest, farthest = max(2, round(length_s * FRAMES_PER_S / 2) + 2), round(_LONGEST_STRAY_S * FRAMES_PER_S / 2)
     for d, depth in enumerate(depths_db):
         reach = [backs[j + nearest : j + farthest, d] for j in range(len(frames))]
@@ -179,11 +191,11 @@ def _dips(search: Search, frames: NDArray[np.int64], length_s: float, depths_db:
                 yield Move(fall - length_s, fall, end - length_s, end, float(depth))
 
 
-def _inside(move: Move, from_s: float, to_s: float) -> bool:
-    return from_s <= move.fall_start_s and move.return_end_s <= to_s and move.return_start_s - move.fall_end_s > _SHORTEST_STRAY_S
-
-
-def heard(search: Search, from_s: float, to_s: float) -> bool:
-    """Whether the music can be told from before an edge to after it."""
-    quiet = search.curve.changes.heard.quiet[max(0, round((from_s - _GUARD_S / 2) * FRAMES_PER_S)) : round((to_s + _GUARD_S) * FRAMES_PER_S)]
-    return bool((~quiet).mean() >= _HEARD_SHARE) if len(quiet) else False
+def heard(search: Search, from_s: Floats, to_s: Floats) -> NDArray[np.bool_]:
+    """Whether the music can be told from before some edges to after them."""
+    quiet = search.curve.changes.heard.quiet
+    sums = np.concatenate([[0], np.cumsum(quiet)])
+    first, last = (np.round(t * FRAMES_PER_S).astype(int) for t in (from_s - _GUARD_S / 2, to_s + _GUARD_S))
+    first, last = np.clip(first, 0, len(quiet)), np.clip(last, 0, len(quiet))
+    told: NDArray[np.bool_] = (last > first) & (sums[last] - sums[first] <= (1 - _HEARD_SHARE) * (last - first) + _ROUNDING)
+    return told

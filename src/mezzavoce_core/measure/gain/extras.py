@@ -5,7 +5,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from .moves import Move, Unit, mean_nats
+from .moves import Move, Unit, mean_nats, table
 from .search import Search
 
 SHORT_PAUSE_S = 1.4
@@ -39,7 +39,7 @@ def _rise(search: Search, from_s: float, to_s: float, depth_db: float) -> tuple[
     ways = list(rises_in(from_s, to_s, depth_db))
     if not ways:
         return None
-    worths = [search.curve.worth([], [r]) for r in ways]
+    worths = search.curve.worths([], table(ways))
     return ways[int(np.argmax(worths))], mean_nats(worths)
 
 
@@ -63,7 +63,7 @@ def shallow(search: Search) -> None:
         ways = [m for m in _shallow_moves(search, unit) if before <= m.fall_start_s and m.return_end_s <= after]
         if not ways:
             continue
-        worths = [search.curve.worth([], [m]) - search.curve.by_chance(m) for m in ways]
+        worths = search.curve.worths([], table(ways)) - search.curve.by_chance(table(ways))
         if mean_nats(worths) >= SHALLOW_NATS:
             search.moves[k] = best = ways[int(np.argmax(worths))]
             search.curve.exchange([], [best])

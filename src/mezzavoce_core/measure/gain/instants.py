@@ -13,8 +13,7 @@ from ...units import Floats
 from .changes import DEGREES, Places, Scale, compare_parts, compared, moving
 from .echoes import lined_up
 from .expected import Repeats
-from .loops import stepped
-from .moves import Move
+from .loops import all_stepped
 from .parts import Part
 from .rests import Heard
 
@@ -32,21 +31,15 @@ class Instants:
     def __init__(self, levels: Floats, heard: Heard, spans: Sequence[tuple[float, float]], repeats: Repeats) -> None:
         """Of music with ``spans`` of speech (seconds), around which a gain may move."""
         self._scale = _scale(levels, heard, spans, _lined_up(repeats, levels))
-        self._known: dict[tuple[float, float, float], float] = {}
 
-    def told(self, move: Move) -> float:
-        """What the two edges of a move tell, in nats against none there; 0 for those that take long."""
-        return self._edge(move.fall_start_s, move.fall_end_s, -move.depth_db) + self._edge(move.return_start_s, move.return_end_s, move.depth_db)
+    def more(self, ways: Floats, gone: int) -> Floats:
+        """By how many nats more the edges of moves that come tell than those of as many that go, ``(ways,)``; those that take long tell nothing.
 
-    def _edge(self, start_s: float, end_s: float, rise_db: float) -> float:
-        if end_s - start_s > _LONGEST_S:
-            return 0.0
-        # The same edge is asked for with many others at the far end of the move.
-        key = start_s, end_s, rise_db
-        if key not in self._known:
-            scale = self._scale
-            self._known[key] = stepped(scale.moved, scale.step, _WIDTH, start_s * INSTANTS_PER_S, end_s * INSTANTS_PER_S, rise_db, DEGREES) / _WIDTH
-        return self._known[key]
+        ``ways`` ``(ways, moves, 5)`` hold so many as are ``gone`` first; times in seconds, and by how many dB the gain rises.
+        """
+        told, scale = np.empty(len(ways)), self._scale
+        all_stepped(ways, gone, INSTANTS_PER_S, _LONGEST_S, scale.moved, scale.step, _WIDTH, DEGREES, told)
+        return told / _WIDTH
 
 
 def _scale(levels: Floats, heard: Heard, spans: Sequence[tuple[float, float]], repeats: Repeats) -> Scale:

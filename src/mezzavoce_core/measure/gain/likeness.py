@@ -56,7 +56,8 @@ def pairs(levels: Floats, heard: Heard) -> Pairs:
     part = levels[:, inside]
     shapes = np.zeros((frames, -(-len(inside) // _LANES) * _LANES), dtype=np.float32)
     shapes[:, : len(inside)] = part - part.mean(axis=1)[:, None]
-    quiet_blocks = quiet[: frames // BLOCK * BLOCK].reshape(-1, BLOCK).sum(axis=1).astype(np.int32)
+    blocks = np.concatenate([[0], np.cumsum(quiet)])[: frames + 1 : BLOCK]
+    quiet_windows = (blocks[WINDOW_BLOCKS:] - blocks[:-WINDOW_BLOCKS]).astype(np.int32)
     most = np.float32(_MOST_DB**2)
     distance = np.full((windows, KEPT), most, dtype=np.float32)
     partner = np.zeros((windows, KEPT), dtype=np.int32)
@@ -64,7 +65,7 @@ def pairs(levels: Floats, heard: Heard) -> Pairs:
     lags = np.arange(_LEAST_LAG, min(frames - _LENGTH, _FARTHEST_S * FRAMES_PER_S), dtype=np.int64)
     room = np.zeros(frames // BLOCK + 1, dtype=np.float32), np.full(windows, most, dtype=np.float32)
     per = np.float32(1.0 / (_LENGTH * len(inside)))
-    alike(shapes.reshape(-1), shapes.shape[1], per, quiet_blocks, lags, _REGION, most, distance, partner, room[0], room[1], near_at)
+    alike(shapes.reshape(-1), shapes.shape[1], per, quiet_windows, lags, _REGION, most, distance, partner, room[0], room[1], near_at)
     window, rank = np.nonzero(distance < most)
     one, other = window * BLOCK, partner[window, rank].astype(np.int64)
     offset, spread = np.empty(len(one)), np.empty(len(one))

@@ -8,13 +8,15 @@ from ...units import Floats
 
 BLOCK = 10
 WINDOW_BLOCKS = 5
-KEPT = 6
+KEPT, AT_HAND = 6, 100
 LOGARITHM_EVERY = 32
 """One logarithm for so many factors."""
 STEPS_TO_AGREE, LEAST_SHARP = 12, 1e-3
 NEAR_SHARE = 0.5
 """Where no move at all lies nearer by this share than twice the move, it tells less: bands of which most do not move are no proof of one."""
 LEAST_WEIGHT = 1e-6
+MOST_AT_ONCE = 1e100
+"""One logarithm for so large a product."""
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -34,35 +36,32 @@ def alike(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects)
 ) -> None:
     """For every window of 5 blocks the most alike later windows, one in each region of ``region`` frames.
 
-    ``shapes`` ``(frames * bands,)``, where ``bands`` is best a multiple of the lanes of a vector; ``quiet`` ``(blocks,)`` counts frames that tell nothing.
+    ``shapes`` ``(frames * bands,)``, where ``bands`` is best a multiple of the lanes of a vector; ``quiet`` ``(windows,)`` counts frames that tell nothing.
     ``distance`` and ``partner`` ``(windows, KEPT)`` get the square distance times ``per`` and the partner's first frame, the worst first; ``most`` is the
     largest distance that counts. The last three are room to work in.
     """
-    frames = len(shapes) // bands
-    windows = len(distance)
-    for lag in lags:
-        whole = (frames - lag) // BLOCK
-        for k in range(whole):
-            begin, total = k * BLOCK * bands, np.float32(0)
-            one, other = shapes[begin : begin + BLOCK * bands], shapes[begin + lag * bands : begin + (lag + BLOCK) * bands]
-            for b in range(BLOCK * bands):
-                d = one[b] - other[b]
-                total += d * d
-            blocks[k] = total
-        silent = 0
-        for k in range(whole):
-            silent += quiet[k] + quiet[min(k + lag // BLOCK, len(quiet) - 1)]
-            if k < WINDOW_BLOCKS - 1:
-                continue
-            window = k - WINDOW_BLOCKS + 1
-            d = ((blocks[k] + blocks[k - 1]) + (blocks[k - 2] + blocks[k - 3]) + blocks[k - 4]) * per
-            place = (window * BLOCK + lag) // region
-            if near_at[window, 1] != place:
-                keep(distance[window], partner[window], near[window], near_at[window, 0])
-                near[window], near_at[window, 1] = most, place
-            if silent == 0 and d < near[window]:
-                near[window], near_at[window, 0] = d, window * BLOCK + lag
-            silent -= quiet[window] + quiet[min(window + lag // BLOCK, len(quiet) - 1)]
+    frames, windows = len(shapes) // bands, len(distance)
+    # Some windows with all their lags, then the next ones: what they are compared with stays at hand.
+    for first in range(0, windows, AT_HAND):
+        for lag in lags:
+            whole = min((frames - lag) // BLOCK, first + AT_HAND + WINDOW_BLOCKS - 1)
+            for k in range(first, whole):
+                begin, total = k * BLOCK * bands, np.float32(0)
+                one, other = shapes[begin : begin + BLOCK * bands], shapes[begin + lag * bands : begin + (lag + BLOCK) * bands]
+                for b in range(BLOCK * bands):
+                    d = one[b] - other[b]
+                    total += d * d
+                blocks[k] = total
+            ahead = lag // BLOCK
+            for window in range(first, whole - WINDOW_BLOCKS + 1):
+                at = window * BLOCK + lag
+                if at >= near_at[window, 1]:
+                    keep(distance[window], partner[window], near[window], near_at[window, 0])
+                    near[window], near_at[window, 1] = most, (at // region + 1) * region
+                k = window + WINDOW_BLOCKS - 1
+                d = ((blocks[k] + blocks[k - 1]) + (blocks[k - 2] + blocks[k - 3]) + blocks[k - 4]) * per
+                if d < near[window] and quiet[window] == 0 and quiet[min(window + ahead, windows - 1)] == 0:
+                    near[window], near_at[window, 0] = d, at
     for window in range(windows):
         keep(distance[window], partner[window], near[window], near_at[window, 0])
 
@@ -177,51 +176,69 @@ def agreed(changed: NDArray[np.float32], step: Floats, degrees: float, moved: Fl
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def edge_table(  # noqa: PLR0913, PLR0917
-    moved: Floats,
-    step: Floats,
-    hop: int,
-    template: Floats,
-    lead: int,
-    ends: NDArray[np.int64],
-    degrees: float,
-    weights: Floats,
-    share: float,
-    products: Floats,
-    out: Floats,
-) -> None:
-    """What a ramp tells on one scale is added to ``out`` ``(ends, depths)``; it weighs a ``share`` of ``weights`` ``(frames,)`` where it ends.
+def edge_factors(pull: Floats, push: Floats, hop: int, template: Floats, lead: int, first: int, places: int, factors: Floats) -> None:
+    """``factors`` ``(blocks, depths, ends)`` get what ramps change in the likelihood of one scale: the product over the blocks, to a power, is it.
 
-    ``template`` ``(frames, depths)`` is how ramps are seen there, in dB, from ``lead`` frames before their end on. ``products`` ``(depths,)`` is room to
-    work in.
+    They end at the frames from ``first`` on; every ``hop``-th of these comes first, then those behind them.
+    ``pull`` and ``push`` ``(places,)`` say by how much a
+    rise of r dB changes what is told at a place: by a factor of 1 + r (r pull - push). ``template`` ``(frames, depths)`` is how ramps are seen, in dB, from
+    ``lead`` frames before their end on; for each so many ``places`` that it covers there is a block.
     """
-    for e in range(len(ends)):
-        begin = ends[e] - lead
-        half = -0.5 * (degrees + 1) * share * weights[min(ends[e], len(weights) - 1)]
-        first, last = max(0, -(-begin // hop)), min(len(moved), -(-(begin + len(template)) // hop))
-        for block in range(first, last, LOGARITHM_EVERY):
-            products[:] = 1.0
-            for k in range(block, min(last, block + LOGARITHM_EVERY)):
-                # Places that tell nothing have a factor of one.
-                unit, there, seen = step[k], moved[k], template[k * hop - begin]
-                scale = 1.0 / (degrees + there * there)
-                for d in range(len(products)):
-                    change = unit * seen[d]
-                    products[d] *= 1.0 + change * (change - 2.0 * there) * scale
-            for d in range(len(products)):
-                out[e, d] += half * np.log(products[d])
+    ends = factors.shape[2]
+    factors[:] = 1.0
+    column = 0
+    # Every hop-th end sees the same frames of the template, one place further on for each.
+    for phase in range(min(hop, ends)):
+        count, begin = (ends - phase + hop - 1) // hop, first + phase - lead
+        for frame in range(-begin % hop, len(template), hop):
+            block, place = frame // (hop * places), (begin + frame) // hop
+            low, high = max(0, -place), min(count, len(pull) - place)
+            for depth in range(template.shape[1]):
+                rise = template[frame, depth]
+                if rise == 0.0 or high <= low:
+                    continue
+                row = factors[block, depth, column + low : column + high]
+                there_pull, there_push = pull[place + low : place + high], push[place + low : place + high]
+                for k in range(len(row)):
+                    row[k] *= 1.0 + rise * (rise * there_pull[k] - there_push[k])
+        column += count
 
 
 @njit(cache=True, nogil=True)
 def stepped(moved: Floats, step: Floats, width: int, start: float, end: float, rise_db: float, degrees: float) -> float:
     """What an edge between two places (in frames) tells on one scale, in nats against none there."""
     first, last = max(width, int(np.floor(start)) - width - 1), min(len(moved) - width, int(np.ceil(end)) + width + 1)
-    span, total = max(end - start, 1e-6), 0.0
+    span, total, above, below = max(end - start, 1e-6), 0.0, 1.0, 1.0
     for k in range(first, last):
         rise = 0.0
         for j in range(width):
             rise += min(max((k + j + 0.5 - start) / span, 0.0), 1.0) - min(max((k - j - 0.5 - start) / span, 0.0), 1.0)
         off = moved[k] - rise_db * rise / width * step[k]
-        total += np.log((degrees + off * off) / (degrees + moved[k] * moved[k]))
-    told: float = -0.5 * (degrees + 1) * total
+        above *= degrees + off * off
+        below *= degrees + moved[k] * moved[k]
+        if above > MOST_AT_ONCE or below > MOST_AT_ONCE:
+            total, above, below = total + np.log(above) - np.log(below), 1.0, 1.0
+    told: float = -0.5 * (degrees + 1) * (total + np.log(above) - np.log(below))
     return told
+
+
+@njit(cache=True, nogil=True)
+def all_stepped(  # noqa: PLR0913, PLR0917
+    ways: Floats, gone: int, per_s: int, longest_s: float, moved: Floats, step: Floats, width: int, degrees: float, out: Floats
+) -> None:
+    """``out`` ``(ways,)`` gets by how much more the edges of moves that come tell on one scale than those of as many that go.
+
+    ``ways`` ``(ways, moves, 5)`` hold those ``gone`` first, then those that come: four times in seconds, and by how many dB the gain is higher in between.
+    Edges that take longer than ``longest_s`` tell nothing.
+    """
+    for way in range(len(ways)):
+        out[way] = 0.0
+        for k in range(gone):
+            old, new = ways[way, k], ways[way, gone + k]
+            for edge, sign in ((0, 1.0), (2, -1.0)):
+                if new[edge] == old[edge] and new[edge + 1] == old[edge + 1] and new[4] == -old[4]:
+                    continue
+                if new[edge + 1] - new[edge] <= longest_s:
+                    out[way] += stepped(moved, step, width, new[edge] * per_s, new[edge + 1] * per_s, sign * new[4], degrees)
+                if old[edge + 1] - old[edge] <= longest_s:
+                    out[way] -= stepped(moved, step, width, old[edge] * per_s, old[edge + 1] * per_s, -sign * old[4], degrees)

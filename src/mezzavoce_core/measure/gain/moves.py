@@ -3,7 +3,6 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TypeVar
 
 import numpy as np
 
@@ -15,8 +14,8 @@ _FALL_SCALE_S, _RETURN_SCALE_S = 0.4, 0.6
 _USUAL = {"depth_db": (9.0, 0.45), "fall_s": (0.35, 0.9), "return_s": (0.6, 0.9)}
 """Middle and spread (of the logarithm) of what is usual; common practice."""
 _NEAR_DB, _NEAR_RAMP = 0.12, 0.08
-Values = TypeVar("Values", float, Floats)
-"""One or many."""
+FALL_START, FALL_END, RETURN_START, RETURN_END, DEPTH = range(5)
+"""The columns of ways ``(ways, 5)``: moves of which many are looked at together; four times in seconds and the depth in dB."""
 
 
 @dataclass(frozen=True)
@@ -39,6 +38,16 @@ class Move:
     def return_s(self) -> float:
         """How long it returns."""
         return self.return_end_s - self.return_start_s
+
+    @property
+    def way(self) -> Floats:
+        """Itself as the one of ways ``(1, 5)``."""
+        return table([self])
+
+    def like(self, way: Floats) -> "Move":
+        """A move for the same speech with the times and the depth of a way."""
+        fall_start, fall_end, return_start, return_end, depth = map(float, way)
+        return Move(fall_start, fall_end, return_start, return_end, depth, self.serves)
 
     def gain_db(self, times_s: Floats) -> Floats:
         """Its gain at some times."""
@@ -67,51 +76,63 @@ class Unit:
     latest_s: float
 
 
-def mean_nats(worths: Sequence[float]) -> float:
+def mean_nats(worths: Floats) -> float:
     """Log of the mean likelihood of several explanations: neither the freest of them nor one that fits by luck counts for the whole."""
-    highest = max(worths)
-    return highest + float(np.log(np.mean(np.exp(np.array(worths) - highest))))
+    highest = float(worths.max())
+    return highest + float(np.log(np.mean(np.exp(worths - highest))))
 
 
-def fall_prior(ends_s: Values, in_s: float) -> Values:
+def table(moves: Sequence[Move]) -> Floats:
+    """Moves as ways ``(moves, 5)``."""
+    return np.array([(m.fall_start_s, m.fall_end_s, m.return_start_s, m.return_end_s, m.depth_db) for m in moves]).reshape(-1, 5)
+
+
+def with_column(way: Floats, column: int, values: Floats) -> Floats:
+    """A way ``(1, 5)`` with each of some values in one column."""
+    ways = np.repeat(way, len(values), axis=0)
+    ways[:, column] = values
+    return ways
+
+
+def fall_prior(ends_s: Floats, in_s: float) -> Floats:
     """Log of how likely a fall ends there before or after speech that begins at ``in_s``; 0 at the likeliest place."""
-    return -_log(1 + ((ends_s - in_s + FALL_AHEAD_S) / _FALL_SCALE_S) ** 2)
+    logs: Floats = -np.log(1 + ((ends_s - in_s + FALL_AHEAD_S) / _FALL_SCALE_S) ** 2)
+    return logs
 
 
-def return_prior(starts_s: Values, out_s: float) -> Values:
+def return_prior(starts_s: Floats, out_s: float) -> Floats:
     """The same for a return that begins there."""
-    return -_log(1 + ((starts_s - out_s - RETURN_BEHIND_S) / _RETURN_SCALE_S) ** 2)
+    logs: Floats = -np.log(1 + ((starts_s - out_s - RETURN_BEHIND_S) / _RETURN_SCALE_S) ** 2)
+    return logs
 
 
-def usual(name: str, value: Values) -> Values:
-    """Log of how usual a value is, 0 at the middle."""
+def usual(name: str, values: Floats) -> Floats:
+    """Log of how usual values are, 0 at the middle."""
     middle, spread = _USUAL[name]
-    return -0.5 * (_log(value / middle) / spread) ** 2
+    logs: Floats = -0.5 * (np.log(values / middle) / spread) ** 2
+    return logs
 
 
-def _log(values: Values) -> Values:
-    """A single value is asked for some hundred thousand times in an hour of programme, and quicker without NumPy."""
-    return math.log(values) if isinstance(values, float) else np.log(values)
+def meeting(ways: Floats, serves: tuple[float, float]) -> Floats:
+    """Log of how likely a move meets its speech like that, ``(ways,)``."""
+    return fall_prior(ways[:, FALL_END], serves[0]) + return_prior(ways[:, RETURN_START], serves[1])
 
 
-def meeting(move: Move) -> float:
-    """Log of how likely a move meets its speech like that."""
-    assert move.serves is not None
-    return float(fall_prior(move.fall_end_s, move.serves[0]) + return_prior(move.return_start_s, move.serves[1]))
+def prior(ways: Floats, serves: tuple[float, float], shared: Shared) -> Floats:
+    """What a move costs by itself, ``(ways,)``: times away from speech, and values of its own."""
+    return meeting(ways, serves) + sharing(ways, shared)
 
 
-def prior(move: Move, shared: Shared) -> float:
-    """What a move costs by itself: times away from speech, and values of its own."""
-    return meeting(move) + sharing(move, shared)
-
-
-def sharing(move: Move, shared: Shared) -> float:
-    """Log of how likely a move has such values, where most have the shared ones; 0 for one that has all of them."""
-    cost = 0.0
-    for name, near in (("depth_db", _NEAR_DB), ("fall_s", _NEAR_RAMP * shared.fall_s), ("return_s", _NEAR_RAMP * shared.return_s)):
-        value, common = getattr(move, name), getattr(shared, name)
+def sharing(ways: Floats, shared: Shared) -> Floats:
+    """Log of how likely a move has such values, where most have the shared ones, ``(ways,)``; 0 for one that has all of them."""
+    cost = np.zeros(len(ways))
+    falls_s, returns_s = ways[:, FALL_END] - ways[:, FALL_START], ways[:, RETURN_END] - ways[:, RETURN_START]
+    for name, values, common, near in (
+        ("depth_db", ways[:, DEPTH], shared.depth_db, _NEAR_DB),
+        ("fall_s", falls_s, shared.fall_s, _NEAR_RAMP * shared.fall_s),
+        ("return_s", returns_s, shared.return_s, _NEAR_RAMP * shared.return_s),
+    ):
         together = math.log((1 - shared.own_share) / near)
-        alone = math.log(shared.own_share / (_USUAL[name][1] * value)) + float(usual(name, value)) - together
-        alike = -0.5 * ((value - common) / near) ** 2
-        cost += max(alike, alone) + math.log1p(math.exp(-abs(alike - alone)))
+        alone = np.log(shared.own_share / (_USUAL[name][1] * values)) + usual(name, values) - together
+        cost += np.logaddexp(-0.5 * ((values - common) / near) ** 2, alone)
     return cost

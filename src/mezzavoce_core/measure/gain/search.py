@@ -1,13 +1,13 @@
 """From a first explanation to the best one: one thing of one move is changed at a time, then what all moves share, for as long as it pays."""
 
-from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...units import Floats
 from .curve import Curve
-from .moves import Move, Shared, Unit, meeting, prior, usual
+from .moves import DEPTH, FALL_END, FALL_START, RETURN_END, RETURN_START, Move, Shared, Unit, meeting, prior, table, usual, with_column
 from .starts import Start
 
 _WORTH_IT = 0.05
@@ -16,18 +16,29 @@ _LONGEST_RAMP_S = 3.5
 _SHORTEST_RAMP_S = 0.015
 _SHORTEST_HOLD_S = 0.05
 _LENGTHS_S = (0.02, 0.06, 0.2, 0.7)
-_STEP_SHARES = tuple(k / 10 for k in range(11))
+# Ramps of quite another length, kept at their beginning, their middle or their end; a step at every place inside them.
+_OTHER_LENGTHS_S, _KEPT_AT = np.array([(length, at / 10) for length in _LENGTHS_S for at in (range(11) if length == _LENGTHS_S[0] else (0, 5, 10))]).T
 _BEHIND_S = (0.1, 0.3, 0.6, 1.0)
 _TIME_STEPS_S, _FAR_S = (0.02, 0.06, 0.2, 0.6, 1.2, 2.2), 1.0
 _DEPTH_STEPS_DB = (-3, -1, -0.3, -0.1, 0.1, 0.3, 1, 3)
+_CORNERS = (FALL_START, FALL_END, RETURN_START, RETURN_END)
+_RAMPS = {"fall_s": (FALL_START, FALL_END), "return_s": (RETURN_START, RETURN_END)}
+
+
+def _steps() -> Floats:
+    """By how much a time, a ramp or the depth of a move is changed to see whether that is better, ``(steps, 5)``."""
+    together = [step * np.isin(range(5), ramp) for size in _TIME_STEPS_S for step in (-size, size) for ramp in _RAMPS.values()]
+    alone = [step * np.eye(5)[corner] for size in _TIME_STEPS_S if size <= _FAR_S for step in (-size, size) for corner in _CORNERS]
+    return np.array([*together, *alone, *(step * np.eye(5)[DEPTH] for step in _DEPTH_STEPS_DB)])
+
+
+_STEPS = _steps()
 _SHARED_STEPS = {
     "depth_db": (-1.0, -0.3, -0.1, -0.03, 0.03, 0.1, 0.3, 1.0),
     "fall_s": (-0.1, -0.04, -0.02, 0.02, 0.04, 0.1),
     "return_s": (-0.1, -0.04, -0.02, 0.02, 0.04, 0.1),
 }
 _LEAST = {"depth_db": 0.5, "fall_s": 0.02, "return_s": 0.02}
-_RAMPS = {"fall_s": ("fall_start_s", "fall_end_s"), "return_s": ("return_start_s", "return_end_s")}
-_CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _SETTLE_STEPS_S = np.arange(-20, 21) * 0.03
 _AGREE_FACTORS = np.exp(np.arange(-7, 8) * 0.09)
 _AGREE_STEPS_S = np.arange(-6, 7) * 0.04
@@ -58,11 +69,23 @@ class Search:
         move, latest_s = self.moves[k], self.room(k)[1]
         if move is None or move.serves is None or move.return_end_s <= latest_s:
             return
-        ways = [replace(move, return_start_s=move.serves[1] + d, return_end_s=move.serves[1] + d + self.shared.return_s) for d in _BEHIND_S]
-        best = max((w for w in ways if _fits(w, self.room(k))), key=lambda w: self.curve.worth([move], [w]) + self.prior(w), default=None)
-        if best is not None:
-            self.curve.exchange([move], [best])
-            self.moves[k] = best
+        backs = move.serves[1] + np.array(_BEHIND_S)
+        ways = np.repeat(move.way, len(backs), axis=0)
+        ways[:, RETURN_START], ways[:, RETURN_END] = backs, backs + self.shared.return_s
+        self._take(k, move, ways[_fits(ways, self.room(k))])
+
+    def _take(self, k: int, now: Move, ways: Floats, least: float = -np.inf) -> float:
+        """Take the likeliest way of a move for true, if it is likelier than the move by so many nats; returns by how many it was."""
+        if not len(ways):
+            return 0.0
+        told = self.told(now, ways)
+        best = int(np.argmax(told))
+        if told[best] <= least:
+            return 0.0
+        new = now.like(ways[best])
+        self.curve.exchange([now], [new])
+        self.moves[k] = new
+        return float(told[best])
 
     def improve(self, rounds: int = 4) -> None:
         """Change one thing of one move at a time for as long as it pays; then the shared values; and again."""
@@ -74,7 +97,17 @@ class Search:
 
     def prior(self, move: Move) -> float:
         """What a move costs by itself: times away from speech, values of its own, and what its edges have by chance."""
-        return prior(move, self.shared) - self.curve.by_chance(move)
+        assert move.serves is not None
+        return float(self.priors(move.way, move.serves)[0])
+
+    def priors(self, ways: Floats, serves: tuple[float, float]) -> Floats:
+        """The same for many moves ``(ways, 5)`` that serve the same speech."""
+        return prior(ways, serves, self.shared) - self.curve.by_chance(ways)
+
+    def told(self, move: Move, ways: Floats) -> Floats:
+        """By how many nats each of ``ways`` ``(ways, 5)`` is likelier than the move itself."""
+        assert move.serves is not None
+        return self.curve.worths([move], ways) + self.priors(ways, move.serves) - self.prior(move)
 
     def refine(self, k: int) -> float:
         """Change one thing of one move at a time for as long as it pays; returns the nats that it gained."""
@@ -83,14 +116,10 @@ class Search:
             now = self.moves[k]
             if now is None:
                 return gained
-            base = self.prior(now)
-            ways = ((self.curve.worth([now], [new]) + self.prior(new) - base, new) for new in self._ways(k, now))
-            best, new = max(ways, key=lambda way: way[0], default=(0.0, now))
-            if best <= _WORTH_IT:
+            more = self._take(k, now, self._ways(k, now), _WORTH_IT)
+            if not more:
                 return gained
-            self.curve.exchange([now], [new])
-            self.moves[k] = new
-            gained += best
+            gained += more
         return gained
 
     def agree(self) -> None:
@@ -99,8 +128,9 @@ class Search:
             self._agree_on_length(name)
         alike = self._alike("depth_db")
         if len(alike) > 1:
-            depths = [float(d) for d in self.shared.depth_db + _AGREE_STEPS_DB if d >= _LEAST["depth_db"]]
-            self._share(alike, "depth_db", _middle([(d, self._worth_shared(alike, "depth_db", d) / _SETTLE_NATS) for d in depths]))
+            depths = self.shared.depth_db + _AGREE_STEPS_DB
+            depths = depths[depths >= _LEAST["depth_db"]]
+            self._share(alike, "depth_db", _middle(depths, self._worths_shared(alike, "depth_db", depths) / _SETTLE_NATS))
 
     def _agree_on_length(self, name: str) -> None:
         """Ramps that share a length, wherever each of them is with another one."""
@@ -110,27 +140,39 @@ class Search:
             return
         lengths = now * _AGREE_FACTORS
         told = usual(name, lengths) + sum(self._any_place(k, name, lengths) for k in alike)
-        common = _middle(list(zip(lengths.tolist(), (told / _SETTLE_NATS).tolist(), strict=True)))
+        common = _middle(lengths, told / _SETTLE_NATS)
         self.shared = replace(self.shared, **{name: common})
         for k in alike:
-            move, places = self.moves[k], self._places(k, name, common)
+            move = self.moves[k]
             assert move is not None
-            if places:
-                _, new = max(places, key=lambda place: place[0])
+            worths, ways = self._places(k, name, np.array([common]))
+            if worths.max() > -np.inf:
+                new = move.like(ways[0, int(np.argmax(worths))])
                 self.curve.exchange([move], [new])
                 self.moves[k] = new
 
     def _any_place(self, k: int, name: str, lengths: Floats) -> Floats:
         """What a ramp of some lengths tells, all places near its own together."""
-        told = [[worth for worth, _ in self._places(k, name, float(length))] for length in lengths]
-        return np.array([np.logaddexp.reduce(t) if t else -_IMPOSSIBLE for t in told])
+        worths, _ = self._places(k, name, lengths)
+        together: Floats = np.logaddexp.reduce(worths, axis=1)
+        return np.maximum(together, -_IMPOSSIBLE)
 
-    def _places(self, k: int, name: str, length_s: float) -> list[tuple[float, Move]]:
-        """A move with a ramp of another length around the middle of its own, a little earlier and later: what each tells, where it can be."""
-        now, room = self.moves[k], self.room(k)
+    def _places(self, k: int, name: str, lengths_s: Floats) -> tuple[Floats, Floats]:
+        """A move with a ramp of some other lengths around the middle of its own, a little earlier and later: what each tells, and the ways.
+
+        ``(lengths, places)`` in nats, without any chance where it cannot be, and ``(lengths, places, 5)``.
+        """
+        now = self.moves[k]
         assert now is not None
-        ways = [way for way in (_around(now, name, length_s, float(step)) for step in _AGREE_STEPS_S) if _fits(way, room)]
-        return [(self.curve.worth([now], [way]) + meeting(way) - meeting(now), way) for way in ways]
+        assert now.serves is not None
+        first, last = _RAMPS[name]
+        middles = (now.way[0, first] + now.way[0, last]) / 2 + _AGREE_STEPS_S
+        ways = np.tile(now.way, (len(lengths_s), len(middles), 1))
+        ways[..., first], ways[..., last] = middles - lengths_s[:, None] / 2, middles + lengths_s[:, None] / 2
+        worths, fits = np.full(ways.shape[:2], -np.inf), _fits(ways, self.room(k))
+        if fits.any():
+            worths[fits] = self.curve.worths([now], ways[fits]) + meeting(ways[fits], now.serves) - meeting(now.way, now.serves)
+        return worths, ways
 
     def settle(self, k: int) -> None:
         """Put each time of a move in the middle of where it may lie: half of what is told lies before it."""
@@ -138,11 +180,14 @@ class Search:
             now = self.moves[k]
             if now is None:
                 return
-            base, room = self.prior(now), self.room(k)
-            ways = [(float(step), replace(now, **{corner: getattr(now, corner) + float(step)})) for step in _SETTLE_STEPS_S]
-            told = [(step, (self.curve.worth([now], [new]) + self.prior(new) - base) / _SETTLE_NATS) for step, new in ways if _fits(new, room)]
-            new = replace(now, **{corner: getattr(now, corner) + _middle(told)}) if told else now
-            if _fits(new, room):
+            room, at_s = self.room(k), now.way[0, corner] + _SETTLE_STEPS_S
+            ways = with_column(now.way, corner, at_s)
+            fits = _fits(ways, room)
+            if not fits.any():
+                continue
+            ways = with_column(now.way, corner, np.array([_middle(at_s[fits], self.told(now, ways[fits]) / _SETTLE_NATS)]))
+            if _fits(ways, room)[0]:
+                new = now.like(ways[0])
                 self.curve.exchange([now], [new])
                 self.moves[k] = new
 
@@ -151,28 +196,35 @@ class Search:
         before = max((o.return_end_s for o in self.moves[:k] if o is not None), default=float("-inf"))
         return before, min((o.fall_start_s for o in self.moves[k + 1 :] if o is not None), default=float("inf"))
 
-    def _ways(self, k: int, m: Move) -> Iterator[Move]:
+    def _ways(self, k: int, m: Move) -> Floats:
         """Everything that may be changed about a move."""
-        room = self.room(k)
-        yield from (new for new in (*shifted(m), *self.like_others(m)) if _fits(new, room))
+        ways = np.concatenate([shifted(m.way), self.like_others(m.way)])
+        return ways[_fits(ways, self.room(k))]
 
-    def like_others(self, m: Move) -> tuple[Move, ...]:
-        """A move with each of the shared values."""
+    def like_others(self, way: Floats) -> Floats:
+        """A way ``(1, 5)`` with each of the shared values."""
         s = self.shared
-        return (replace(m, depth_db=s.depth_db), replace(m, fall_start_s=m.fall_end_s - s.fall_s), replace(m, return_end_s=m.return_start_s + s.return_s))
+        return np.concatenate(
+            [
+                with_column(way, DEPTH, np.array([s.depth_db])),
+                with_column(way, FALL_START, way[:, FALL_END] - s.fall_s),
+                with_column(way, RETURN_END, way[:, RETURN_START] + s.return_s),
+            ]
+        )
 
     def _improve_shared(self, name: str) -> float:
         """Move a shared value with all moves that have it."""
         gained = 0.0
         for _ in range(12):
-            now = getattr(self.shared, name)
             alike = self._alike(name)
-            ways = [(self._worth_shared(alike, name, now + step), now + step) for step in _SHARED_STEPS[name] if now + step >= _LEAST[name]]
-            best, value = max(ways, default=(0.0, now))
-            if best <= _WORTH_IT:
+            values = getattr(self.shared, name) + np.array(_SHARED_STEPS[name])
+            values = values[values >= _LEAST[name]]
+            worths = self._worths_shared(alike, name, values)
+            best = int(np.argmax(worths))
+            if worths[best] <= _WORTH_IT:
                 break
-            self._share(alike, name, value)
-            gained += best
+            self._share(alike, name, float(values[best]))
+            gained += float(worths[best])
         return gained
 
     def _share(self, alike: list[int], name: str, value: float) -> None:
@@ -188,59 +240,39 @@ class Search:
         """The moves that have a shared value, or nearly."""
         return [k for k, m in enumerate(self.moves) if m is not None and abs(getattr(m, name) - getattr(self.shared, name)) < _TOGETHER[name]]
 
-    def _worth_shared(self, alike: list[int], name: str, value: float) -> float:
+    def _worths_shared(self, alike: list[int], name: str, values: Floats) -> Floats:
         """All at once: pairs of like places that both lie below moves tell nothing of how deep these are, but would hold one of them to the other."""
         moves = [m for k in alike if (m := self.moves[k]) is not None]
-        return self.curve.worth(moves, [_with(m, name, value) for m in moves]) if moves else 0.0
+        return self.curve.worths(moves, np.array([table([_with(m, name, float(v)) for m in moves]) for v in values])) if moves else np.zeros(len(values))
 
 
-def _around(m: Move, name: str, length_s: float, step_s: float) -> Move:
-    """A move with one of its ramps of another length, its middle moved by a step."""
-    first, last = _RAMPS[name]
-    middle = (getattr(m, first) + getattr(m, last)) / 2 + step_s
-    return replace(m, **{first: middle - length_s / 2, last: middle + length_s / 2})
+def _fits(ways: Floats, room: tuple[float, float]) -> NDArray[np.bool_]:
+    """Whether ways ``(…, 5)`` are moves, and inside their room."""
+    inside: NDArray[np.bool_] = (room[0] <= ways[..., FALL_START]) & (ways[..., RETURN_END] <= room[1]) & _possible(ways)
+    return inside
 
 
-def _fits(m: Move, room: tuple[float, float]) -> bool:
-    """Whether it is a move, and inside its room."""
-    return room[0] <= m.fall_start_s and m.return_end_s <= room[1] and _possible(m)
+def _possible(ways: Floats) -> NDArray[np.bool_]:
+    falls_s, holds_s, returns_s = np.moveaxis(np.diff(ways[..., :DEPTH]), -1, 0)
+    shortest, longest = np.minimum(falls_s, returns_s), np.maximum(falls_s, returns_s)
+    possible: NDArray[np.bool_] = (shortest >= _SHORTEST_RAMP_S) & (longest <= _LONGEST_RAMP_S) & (holds_s >= _SHORTEST_HOLD_S) & (ways[..., DEPTH] > 1)
+    return possible
 
 
-def _possible(m: Move) -> bool:
-    ramps = m.fall_s, m.return_s
-    return min(ramps) >= _SHORTEST_RAMP_S and max(ramps) <= _LONGEST_RAMP_S and m.return_start_s - m.fall_end_s >= _SHORTEST_HOLD_S and m.depth_db > 1
+def shifted(way: Floats) -> Floats:
+    """A way ``(1, 5)`` with a time or its depth changed by one of the usual steps, as far as it stays a move."""
+    ways: list[Floats] = [way + _STEPS]
+    for first, last in _RAMPS.values():
+        other = np.repeat(way, len(_OTHER_LENGTHS_S), axis=0)
+        other[:, first] += (other[:, last] - other[:, first] - _OTHER_LENGTHS_S) * _KEPT_AT
+        other[:, last] = other[:, first] + _OTHER_LENGTHS_S
+        ways.append(other)
+    together = np.concatenate(ways)
+    return together[_possible(together)]
 
 
-def shifted(m: Move) -> Iterator[Move]:
-    """A move with a time or its depth changed by one of the usual steps, as far as it stays a move."""
-    deeper = (replace(m, depth_db=m.depth_db + d) for d in _DEPTH_STEPS_DB)
-    yield from (new for new in (*_moved(m), *deeper, *_of_other_lengths(m)) if _possible(new))
-
-
-def _of_other_lengths(m: Move) -> Iterator[Move]:
-    """Ramps of quite another length, kept at their beginning, their middle or their end; a step at every place inside them."""
-    for length in _LENGTHS_S:
-        for share in _STEP_SHARES if length == _LENGTHS_S[0] else (0.0, 0.5, 1.0):
-            start = m.fall_start_s + (m.fall_s - length) * share
-            back = m.return_start_s + (m.return_s - length) * share
-            yield replace(m, fall_start_s=start, fall_end_s=start + length)
-            yield replace(m, return_start_s=back, return_end_s=back + length)
-
-
-def _moved(m: Move) -> Iterator[Move]:
-    for step in _TIME_STEPS_S:
-        for d in (-step, step):
-            yield replace(m, fall_start_s=m.fall_start_s + d, fall_end_s=m.fall_end_s + d)
-            yield replace(m, return_start_s=m.return_start_s + d, return_end_s=m.return_end_s + d)
-            if step > _FAR_S:
-                continue
-            for corner in _CORNERS:
-                yield replace(m, **{corner: getattr(m, corner) + d})
-
-
-def _middle(told: list[tuple[float, float]]) -> float:
+def _middle(values: Floats, logs: Floats) -> float:
     """The value with as much on either side, from values in order and the logarithm of how likely each is."""
-    values, logs = np.array(told).T
     shares = np.exp(logs - logs.max())
     return float(np.interp(0.5, (np.cumsum(shares) - shares / 2) / shares.sum(), values))
 

@@ -7,10 +7,8 @@ from numpy.typing import NDArray
 
 from ...compiled import njit
 from ...units import Floats
-from .loops import BLOCK
+from .loops import BLOCK, MOST_AT_ONCE
 
-MOST_AT_ONCE = 1e100
-"""One logarithm for so large a product."""
 SAME_DB, LN_POWER_PER_DB = 1e-7, 0.23025850929940458
 """What differs by less is rounding of running sums; and the natural logarithm of the power of one decibel."""
 
@@ -42,6 +40,13 @@ class Likeness(NamedTuple):
     offset: Floats
     scale: Floats
     weight: float
+
+
+@njit(cache=True, nogil=True)
+def all_tried(ways: Floats, per_s: int, scales: Scales, pairs: Likeness, gain_sums: Floats, sums: Floats, powers: Floats, out: Floats) -> None:
+    """``out`` ``(ways,)`` gets what each of ``ways`` ``(ways, moves, 5)`` to change the curve tells; else as ``tried``."""
+    for k in range(len(ways)):
+        out[k] = tried(ways[k], per_s, scales, pairs, gain_sums, sums, powers)
 
 
 @njit(cache=True, nogil=True)
@@ -90,21 +95,33 @@ def drawn(moves: Floats, per_s: int, frames: int, sums: Floats) -> tuple[int, in
     begin, end = _frames(begin_s, end_s, per_s, frames)
     sums[: end - begin + 1] = 0.0
     for k in range(len(moves)):
-        own_begin, own_end = _frames(moves[k, 0], moves[k, 3], per_s, frames)
-        for frame in range(own_begin, own_end):
-            sums[frame - begin + 1] += moves[k, 4] * _share(moves, k, (frame + 0.5) / per_s)
+        _add(moves, k, per_s, frames, begin, sums)
     # Where one edge of a move is put elsewhere, all the rest of it stays as it is.
-    first, count, total = begin, 0, 0.0
-    for frame in range(begin, end):
-        rise = sums[frame - begin + 1]
-        if rise == 0.0 and count == 0:
-            first = frame + 1
-            continue
-        total += rise
+    first, last = begin, end
+    while first < end and sums[first - begin + 1] == 0.0:
+        first += 1
+    while last > first and sums[last - begin] == 0.0:
+        last -= 1
+    total = 0.0
+    for frame in range(first, last):
+        total += sums[frame - begin + 1]
         sums[frame - first + 1] = total
-        if rise != 0.0:
-            count = frame - first + 1
-    return first, count
+    return first, last - first
+
+
+@njit(cache=True, nogil=True)
+def _add(moves: Floats, k: int, per_s: int, frames: int, first: int, sums: Floats) -> None:
+    """By how much a move raises the gain is added to ``sums``, of which entry 1 is frame ``first``."""
+    begin, end = _frames(moves[k, 0], moves[k, 3], per_s, frames)
+    down = min(max(int(moves[k, 1] * per_s) + 2, begin), end)
+    up = max(min(int(moves[k, 2] * per_s) - 2, end), down)
+    rise_db = moves[k, 4]
+    for frame in range(begin, down):
+        sums[frame - first + 1] += rise_db * _share(moves, k, (frame + 0.5) / per_s)
+    for frame in range(down, up):
+        sums[frame - first + 1] += rise_db
+    for frame in range(up, end):
+        sums[frame - first + 1] += rise_db * _share(moves, k, (frame + 0.5) / per_s)
 
 
 @njit(cache=True, nogil=True)
