@@ -183,16 +183,16 @@ class DuckingKindsTest(unittest.TestCase):
 
     def test_a_step_up_of_which_little_is_told_has_to_be_seen_in_the_level(self):
         evidence, stepped = self.claimed(points(d1=duck(1, back=(0.3, 0.32))), "return-abrupt")
-        for beyond, certainty in ((0.0, 0.35), (2.0, 0.517), (8.0, 0.95)):
+        for beyond, certainty in ((0.0, 0.3), (2.0, 0.32), (8.0, 0.6), (11.0, 0.95)):
             weak = replace(stepped, nats={"return-abrupt": beyond}, certainty=1.0)
             self.assertEqual([round(f.certainty, 3) for f in duck_abrupt.find(replace(evidence, ducks=(weak,)))], [certainty])
             # The same is told half a second on, where the level stays as it is.
             aside = replace(weak, return_start_s=weak.return_start_s + 0.5, return_end_s=weak.return_end_s + 0.5)
-            self.assertEqual(len(list(duck_abrupt.find(replace(evidence, ducks=(aside,))))), 1 if beyond > 2.5 else 0)
+            self.assertEqual(len(list(duck_abrupt.find(replace(evidence, ducks=(aside,))))), 1 if beyond > 7.5 else 0)
 
     def test_a_late_return_is_as_sure_as_what_tells_it(self):
         evidence, held = self.claimed(points(d1=duck(1, back=(4.0, 4.7))), "held")
-        for beyond, certainty in ((0.0, 0.3), (7.0, 0.95)):
+        for beyond, certainty in ((0.0, 0.3), (4.0, 0.4), (11.0, 0.95)):
             ducks = (replace(held, nats={"held": beyond}, certainty=1.0),)
             self.assertEqual([round(f.certainty, 3) for f in duck_slow_return.find(replace(evidence, ducks=ducks))], [certainty])
 

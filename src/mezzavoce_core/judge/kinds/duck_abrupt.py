@@ -13,7 +13,7 @@ from ..model import SHOULD, Evidence, Finding, Kind
 _LEAST_STEP_DB = 6.0
 _SOFT_S = 0.35
 _SEEN = 0.5
-_PLAIN_NATS = 2.5
+_PLAIN_NATS = 7.5
 """With less the step has to be seen in the level, too."""
 _ASIDE_TICKS, _ACROSS_TICKS = 6, 3
 
