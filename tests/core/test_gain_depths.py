@@ -27,8 +27,11 @@ def search(told, now_db):
     def worths(gone, ways):
         return np.array([told(round(gone[0].fall_start_s / 10), depth) for depth in ways[:, DEPTH]])
 
-    curve = SimpleNamespace(worths=worths, exchange=lambda *ways: exchanged.append(ways))
-    return SimpleNamespace(moves=moves, curve=curve, shared=Shared(now_db[0], 1.0, 1.0), exchanged=exchanged)
+    def put(k, now, new):
+        exchanged.append((now, new))
+        moves[k] = new
+
+    return SimpleNamespace(moves=moves, curve=SimpleNamespace(worths=worths), put=put, shared=Shared(now_db[0], 1.0, 1.0), exchanged=exchanged)
 
 
 class FoundTest(unittest.TestCase):

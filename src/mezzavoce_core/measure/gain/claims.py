@@ -84,8 +84,7 @@ def claims(search: Search, k: int) -> Mapping[str, float]:
                 told.append((own[0], family, own[1]))
         if told:
             highest, family, best = max(told, key=lambda t: t[0])
-            search.curve.exchange([move], [best])
-            search.moves[k] = best
+            search.put(k, move, best)
             found[family.name] = round(highest - common[0] - family.told, 2)
     return found
 
@@ -101,9 +100,7 @@ def _own_depth(search: Search, k: int, move: Move) -> float | None:
     apart, together = search.curve.worths([move], others), search.curve.worths([move], like)
     nats, own = mean_nats(apart) - float(together.max()) - _DEPTH_TOLD, abs(move.depth_db - shared) > _LIKE_DB
     if own != (nats >= 0):
-        best = move.like(like[int(np.argmax(together))] if own else others[int(np.argmax(apart))])
-        search.curve.exchange([move], [best])
-        search.moves[k] = best
+        search.put(k, move, move.like(like[int(np.argmax(together))] if own else others[int(np.argmax(apart))]))
     return nats if nats >= 0 else None
 
 

@@ -32,8 +32,7 @@ def settle_depths(search: Search) -> None:
         rough, spread = _middle(_DEPTHS_DB, worths + usual)
         near = rough + _FINER * max(3 * spread, _LEAST_DB)
         depth, _ = _middle(near, _told(search, move, near) - 0.5 * ((near - middle) / _SPREAD_DB) ** 2)
-        search.curve.exchange([move], [replace(move, depth_db=depth)])
-        search.moves[k] = replace(move, depth_db=depth)
+        search.put(k, move, replace(move, depth_db=depth))
 
 
 def _told(search: Search, move: Move, depths_db: Floats) -> Floats:

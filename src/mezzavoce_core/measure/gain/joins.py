@@ -132,8 +132,7 @@ def reach(search: Search) -> None:
             best = max(((search.curve.worth([move], [m]) + search.prior(m) - base, m) for m in ways), key=lambda way: way[0], default=None)
             between = (unit.out_s, move.serves[0]) if beside < k else (move.serves[1], unit.in_s)
             if best is not None and best[0] >= _least_nats(*between):
-                search.curve.exchange([move], [best[1]])
-                search.moves[k] = best[1]
+                search.put(k, move, best[1])
                 search.refine(k)
 
 

@@ -38,7 +38,7 @@ def alike(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects)
 
     ``shapes`` ``(frames * bands,)``, where ``bands`` is best a multiple of the lanes of a vector; ``quiet`` ``(windows,)`` counts frames that tell nothing.
     ``distance`` and ``partner`` ``(windows, KEPT)`` get the square distance times ``per`` and the partner's first frame, the worst first; ``most`` is the
-    largest distance that counts. The last three are room to work in.
+    largest distance that counts. The last three, ``near_at`` full of -1, are room to work in.
     """
     frames, windows = len(shapes) // bands, len(distance)
     # Some windows with all their lags, then the next ones: what they are compared with stays at hand.

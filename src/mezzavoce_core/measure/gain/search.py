@@ -82,10 +82,13 @@ class Search:
         best = int(np.argmax(told))
         if told[best] <= least:
             return 0.0
-        new = now.like(ways[best])
+        self.put(k, now, now.like(ways[best]))
+        return float(told[best])
+
+    def put(self, k: int, now: Move, new: Move) -> None:
+        """Another move in the place of one."""
         self.curve.exchange([now], [new])
         self.moves[k] = new
-        return float(told[best])
 
     def improve(self, rounds: int = 4) -> None:
         """Change one thing of one move at a time for as long as it pays; then the shared values; and again."""
@@ -147,9 +150,7 @@ class Search:
             assert move is not None
             worths, ways = self._places(k, name, np.array([common]))
             if worths.max() > -np.inf:
-                new = move.like(ways[0, int(np.argmax(worths))])
-                self.curve.exchange([move], [new])
-                self.moves[k] = new
+                self.put(k, move, move.like(ways[0, int(np.argmax(worths))]))
 
     def _any_place(self, k: int, name: str, lengths: Floats) -> Floats:
         """What a ramp of some lengths tells, all places near its own together."""
@@ -187,9 +188,7 @@ class Search:
                 continue
             ways = with_column(now.way, corner, np.array([_middle(at_s[fits], self.told(now, ways[fits]) / _SETTLE_NATS)]))
             if _fits(ways, room)[0]:
-                new = now.like(ways[0])
-                self.curve.exchange([now], [new])
-                self.moves[k] = new
+                self.put(k, now, now.like(ways[0]))
 
     def room(self, k: int) -> tuple[float, float]:
         """From when to when a move keeps clear of its neighbours."""
@@ -232,8 +231,7 @@ class Search:
         for k in alike:
             move = self.moves[k]
             assert move is not None
-            self.moves[k] = _with(move, name, value)
-            self.curve.exchange([move], [_with(move, name, value)])
+            self.put(k, move, _with(move, name, value))
         self.shared = replace(self.shared, **{name: value})
 
     def _alike(self, name: str) -> list[int]:
