@@ -2,8 +2,6 @@
 
 from collections.abc import Iterator
 
-import numpy as np
-
 from ...measure.ducks import Duck
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
@@ -12,8 +10,9 @@ from ..model import SHOULD, Evidence, Finding, Kind
 
 _LEAST_STEP_DB = 6.0
 _SOFT_S = 0.35
-_SEEN = 0.5
-_PLAIN_NATS = 7.5
+_SEEN, _MORE = 0.5, 1.3
+"""Of its depth; where the level changes by more, that is more likely a beat of the music."""
+_PLAIN_NATS = 6.0
 """With less the step has to be seen in the level, too."""
 _ASIDE_TICKS, _ACROSS_TICKS = 6, 3
 
@@ -55,7 +54,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
 
 
 def _stepped(evidence: Evidence, duck: Duck, at_s: float) -> bool:
-    """Whether the level itself changes by half of the depth or more right there."""
+    """Whether the level itself changes right there, about as far as the gain is said to."""
     assert evidence.balance is not None
     music = evidence.balance.music
     if music is None:
@@ -63,7 +62,7 @@ def _stepped(evidence: Evidence, duck: Duck, at_s: float) -> bool:
     tick = round(at_s * TICKS_PER_S)
     before = mean_lufs(music[max(0, tick - _ACROSS_TICKS - _ASIDE_TICKS) : max(0, tick - _ACROSS_TICKS)])
     after = mean_lufs(music[tick + _ACROSS_TICKS : tick + _ACROSS_TICKS + _ASIDE_TICKS])
-    return before is None or after is None or abs(np.subtract(before, after)) >= _SEEN * duck.depth_db
+    return before is None or after is None or _SEEN <= abs(before - after) / duck.depth_db <= _MORE
 
 
 KIND = Kind("duck-abrupt", "ducking", find)
