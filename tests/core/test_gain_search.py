@@ -2,18 +2,16 @@
 
 import unittest
 from dataclasses import replace
-from types import SimpleNamespace
 
 import numpy as np
 
-from mezzavoce_core.measure.gain import claims
 from mezzavoce_core.measure.gain.changes import DEGREES, SCALES, compared
 from mezzavoce_core.measure.gain.curve import PAIR_WEIGHT, Curve
 from mezzavoce_core.measure.gain.edges import template, told
 from mezzavoce_core.measure.gain.instants import Instants
 from mezzavoce_core.measure.gain.likeness import Pairs
 from mezzavoce_core.measure.gain.loops import KEPT, agreed, alike, apart_by, stepped
-from mezzavoce_core.measure.gain.moves import FALL_START, RETURN_END, Move, Shared, Unit, table
+from mezzavoce_core.measure.gain.moves import Move, Shared, Unit, table
 from mezzavoce_core.measure.gain.parts import Part
 from mezzavoce_core.measure.gain.rests import Heard
 from mezzavoce_core.measure.gain.search import Search
@@ -239,55 +237,6 @@ class InstantsTest(unittest.TestCase):
         one, other = Move(30.0, 30.015, 36.0, 36.5, 7.0), Move(29.85, 30.0, 36.0, 36.5, 7.0)
         self.assertEqual(with_them.worth([], [one]), without.worth([], [one]))
         self.assertAlmostEqual(with_them.worth([other], [one]) - without.worth([other], [one]), by_instants(known, one) - by_instants(known, other))
-
-
-class ClaimsTest(unittest.TestCase):
-    @staticmethod
-    def searched(*moves, rests=slice(0)):
-        """What claims look at of a search in 30 s of music that is silent in some frames."""
-        quiet = np.zeros(1500, dtype=bool)
-        quiet[rests] = True
-        curve = SimpleNamespace(duration_s=30.0, changes=SimpleNamespace(heard=SimpleNamespace(quiet=quiet)))
-        return SimpleNamespace(moves=list(moves), shared=Shared(8.0, 0.6, 0.7), curve=curve)
-
-    def test_silence_tells_nothing_unusual(self):
-        """Where the music rests, a fall may be anywhere; only the usual one is taken for granted."""
-        move = Move(9.3, 9.9, 14.2, 14.9, 8.0, (10.0, 14.0))
-        search = self.searched(move, rests=slice(300, 600))
-        for families, ways in (((claims.USUAL_FALLS, *claims.FALLS), claims._falls), ((claims.USUAL_RETURNS, *claims.RETURNS), claims._returns)):
-            for family in families:
-                found, _ = ways(search, 0, move, family)
-                silent = ways is claims._falls and family.name in {"late", "early", "fall-abrupt", "fall-slow"}
-                self.assertEqual(len(found) > 0, not silent, family.name)
-
-    def test_beside_what_is_unusual_the_music_is_up(self):
-        """A return and a fall that touch may be usual ones; neither is claimed to be quick or early."""
-        first, second = (Move(t - 0.7, t - 0.1, t + 4.2, t + 4.9, 8.0, (t, t + 4.0)) for t in (10.0, 15.7))
-        search = self.searched(first, second)
-        for family in (claims.USUAL_FALLS, *claims.FALLS):
-            starts = claims._falls(search, 1, second, family)[0][:, FALL_START]
-            least = 14.9 - 0.05 if family.may_meet else 14.9 + 0.3
-            self.assertTrue((starts >= least).all(), family.name)
-            self.assertEqual(len(starts) > 0, family.name not in {"early", "fall-slow"}, family.name)
-        for family in (claims.USUAL_RETURNS, *claims.RETURNS):
-            ends = claims._returns(search, 0, first, family)[0][:, RETURN_END]
-            most = 15.0 + 0.05 if family.may_meet else 15.0 - 0.3
-            self.assertTrue((ends <= most).all(), family.name)
-            self.assertEqual(len(ends) > 0, family.name in {"usual", "return-abrupt"}, family.name)
-        # At the end of the programme nothing lies beside it.
-        self.assertTrue((claims._returns(search, 1, second, claims.RETURNS[1])[0][:, RETURN_END] > 22.0).any())
-
-    def test_slow_ramps_may_meet_the_move_beside_them(self):
-        """Between a return and a fall 0.9 s apart lies a ramp of 1.8 s on either side, if it reaches the other; a late or abrupt edge keeps clear of it."""
-        first, second = (Move(t - 0.7, t - 0.1, t + 4.2, t + 4.9, 8.0, (t, t + 4.0)) for t in (10.0, 16.5))
-        search = self.searched(first, second)
-        (_, slow_fall, late, _), (abrupt, slow_return, _) = claims.FALLS, claims.RETURNS
-        starts = claims._falls(search, 1, second, slow_fall)[0][:, FALL_START].tolist()
-        ends = claims._returns(search, 0, first, slow_return)[0][:, RETURN_END].tolist()
-        self.assertTrue(starts and all(14.85 <= t < 15.2 for t in starts), starts)
-        self.assertTrue(ends and all(15.5 < t <= 15.85 for t in ends), ends)
-        self.assertTrue((claims._falls(search, 1, second, late)[0][:, FALL_START] >= 15.2).all())
-        self.assertTrue((claims._returns(search, 0, first, abrupt)[0][:, RETURN_END] <= 15.5).all())
 
 
 class CurveTest(unittest.TestCase):

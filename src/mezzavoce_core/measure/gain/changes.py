@@ -24,7 +24,7 @@ SCALES = ((1, 1, 1), (3, 1, 3), (10, 2, 10), (40, 4, 20))
 since the level of a short frame dips wherever partials beat, which says nothing. Longer than 0.4 s a ramp would be seen where it is loud alone."""
 DEGREES = 6.0
 """Of Student's distribution, after which music moves all bands together; half of the evaluation's pieces lie between 4 and 18."""
-MOST_DB, _LN_MOST = 30.0, 600.0
+_MOST_DB, _LN_MOST = 30.0, 600.0
 """Moves of the gain are less deep; and the logarithm of a product that can still be told."""
 _BAND_DEGREES = 1.5
 """The same for each band by itself: what stands far from the others hardly counts."""
@@ -69,7 +69,7 @@ class Scale:
     @cached_property
     def factors_at_once(self) -> int:
         """The product of so many of these factors can be told."""
-        most = max(float(((MOST_DB * self.step) ** 2).max(initial=0.0)), float((self.moved**2).max(initial=0.0)))
+        most = max(float(((_MOST_DB * self.step) ** 2).max(initial=0.0)), float((self.moved**2).max(initial=0.0)))
         return max(1, int(_LN_MOST / np.log(2.0 + 4.0 * most / DEGREES)))
 
 

@@ -179,9 +179,8 @@ def agreed(changed: NDArray[np.float32], step: Floats, degrees: float, moved: Fl
 def edge_factors(pull: Floats, push: Floats, hop: int, template: Floats, lead: int, first: int, places: int, factors: Floats) -> None:
     """``factors`` ``(blocks, depths, ends)`` get what ramps change in the likelihood of one scale: the product over the blocks, to a power, is it.
 
-    They end at the frames from ``first`` on; every ``hop``-th of these comes first, then those behind them.
-    ``pull`` and ``push`` ``(places,)`` say by how much a
-    rise of r dB changes what is told at a place: by a factor of 1 + r (r pull - push). ``template`` ``(frames, depths)`` is how ramps are seen, in dB, from
+    They end at the frames from ``first`` on; every ``hop``-th of these comes first, then those behind them. ``pull`` and ``push`` ``(places,)`` say by how much
+    a rise of r dB changes what is told at a place: by a factor of 1 + r (r pull - push). ``template`` ``(frames, depths)`` is how ramps are seen, in dB, from
     ``lead`` frames before their end on; for each so many ``places`` that it covers there is a block.
     """
     ends = factors.shape[2]
