@@ -13,7 +13,7 @@ from .joins import HELD_LONG_S
 from .moves import FALL_END, FALL_START, RETURN_END, RETURN_START, Move, sharing, table
 from .search import Search, shifted
 
-STRAY_NATS, PARTED_NATS = 5.0, 5.0
+STRAY_NATS, PARTED_NATS = 5.0, 2.0
 """From here on a dip is one, and one of its own where it may be part of a move; set on the tuned half of the evaluation."""
 _LEAST_GAP_S, _GUARD_S, _SETTLED_S = 2.5, 0.6, 3.0
 _STRAY_RAMPS_S = (0.1, 0.3, 0.6)
