@@ -35,6 +35,11 @@ class UnrestTest(unittest.TestCase):
         around = unrest(calm_then_stirred(1.0), everywhere())
         self.assertLess(float(np.abs(around - 1).max()), 0.25)
 
+    def test_a_tone_that_is_held_is_calm_but_not_without_end(self):
+        moved = calm_then_stirred()
+        moved[:_HALF] = 0.0
+        np.testing.assert_array_equal(unrest(moved, everywhere())[: _HALF - 300], 0.25)
+
     def test_a_change_says_nothing_of_itself(self):
         moved, alone = calm_then_stirred(1.0), calm_then_stirred(1.0)
         moved[1000] = 50.0
