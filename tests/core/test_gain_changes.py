@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from mezzavoce_core.measure.gain.changes import Places, unrest
+from mezzavoce_core.measure.gain.changes import SCALES, Places, compared, unrest
 from mezzavoce_core.signal.spectrum import FRAMES_PER_S
 from tests.core.test_music_gain import levels
 from tests.gains import changes_of
@@ -22,6 +22,16 @@ def calm_then_stirred(times=3.0):
 def everywhere(width=1, hop=1, calm=None):
     all_of_them = np.ones(_COUNT // hop, dtype=np.bool_)
     return Places(width, hop, all_of_them, all_of_them if calm is None else calm)
+
+
+class ComparedTest(unittest.TestCase):
+    def test_several_at_once_are_as_each_by_itself(self):
+        levels_db = np.random.default_rng(2).normal(-30, 6, (400, 3))
+        for width, hop, as_one in SCALES:
+            at = np.arange(0, 400, hop)
+            together = compared(levels_db, width, at, as_one)
+            for k, band in enumerate(levels_db.T):
+                np.testing.assert_array_equal(together[:, k], compared(band, width, at, as_one))
 
 
 class UnrestTest(unittest.TestCase):

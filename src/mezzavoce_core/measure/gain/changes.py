@@ -30,7 +30,7 @@ _BAND_DEGREES = 1.5
 """The same for each band by itself: what stands far from the others hardly counts."""
 _USUAL_SHARE, _USUAL_AT = 0.8, 1.44
 _CLIP = 4.0
-_PIECE_FRAMES = 20000
+_PIECE_FRAMES, _AT_ONCE = 20000, 300000
 _SHRINK, _LEAST = 0.8, 1e-3
 """What bands have in common is learned from few places that lie close together: most of it is left where it is. Of .01 to 1 this tells most
 of gain where nothing was learned (unducked mixes of the tuned half of the evaluation, on all scales)."""
@@ -135,13 +135,14 @@ def _compare(levels: Floats, used: NDArray[np.int64], places: Places, repeats: R
     learned = places.calm if places.calm.sum() * places.hop >= FEWEST else places.use
     at = np.arange(0, len(levels), places.hop)
     changed, spread = np.zeros((len(at), len(used)), dtype=np.float32), np.ones(len(used))
-    # Band by band, since hours of music would fill the memory many times over.
-    for k, band in enumerate(used):
-        own = compared(levels[:, band], places.width, at, places.whole)
+    # A few bands at once, since hours of music would fill the memory many times over.
+    together = max(1, _AT_ONCE // len(levels))
+    for some in (slice(k, k + together) for k in range(0, len(used), together)):
+        own = compared(levels[:, used[some]], places.width, at, places.whole)
         usual = own[learned]
-        middle = np.median(usual)
-        spread[k] = 1.4826 * np.median(np.abs(usual - middle)) + 1e-3
-        changed[:, k] = (own - middle) / spread[k]
+        middle = np.median(usual, axis=0)
+        spread[some] = 1.4826 * np.median(np.abs(usual - middle), axis=0) + 1e-3
+        changed[:, some] = (own - middle) / spread[some]
     left = beyond(changed, 1 / spread, places.hop, places.calm, repeats)
     scale = _scale(changed, spread, places, learned)
     stirred = unrest(scale.moved, places)
@@ -149,12 +150,17 @@ def _compare(levels: Floats, used: NDArray[np.int64], places: Places, repeats: R
 
 
 def compared(levels: Floats, width: int, at: NDArray[np.int64], whole: int = 1) -> Floats:
-    """The mean of so many frames from each place on, less that of the ones before it; so many as are one ``whole`` have the level of their mean power."""
-    frames = np.arange(len(levels))
+    """The mean of so many frames from each place on, less that of the ones before it; so many as are one ``whole`` have the level of their mean power.
+
+    For levels ``(frames, ...)`` in dB it is ``(places, ...)``.
+    """
     if whole > 1:
-        sums, ends = np.concatenate([[0.0], np.cumsum(db_to_power(levels))]), np.minimum(frames + whole, len(levels))
-        levels = power_to_db(np.maximum(sums[ends] - sums[:-1], _LEAST_POWER) / (ends - frames))
-    apart = np.zeros(len(at))
+        frames, sums = np.arange(len(levels)), np.zeros((len(levels) + 1, *levels.shape[1:]))
+        np.cumsum(db_to_power(levels), axis=0, out=sums[1:])
+        ends = np.minimum(frames + whole, len(levels))
+        together = (ends - frames).reshape(-1, *[1] * (levels.ndim - 1))
+        levels = power_to_db(np.maximum(sums[ends] - sums[:-1], _LEAST_POWER) / together)
+    apart = np.zeros((len(at), *levels.shape[1:]))
     for k in range(0, width, whole):
         apart += levels[np.minimum(at + k, len(levels) - 1)] - levels[np.maximum(at - k - whole, 0)]
     return apart * (whole / width)

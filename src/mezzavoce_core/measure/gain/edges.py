@@ -41,7 +41,7 @@ def template(length_s: float, width: int, whole: int, depths_db: tuple[float, ..
     times = (np.arange(-lead - width, behind + width) + 0.5) / FRAMES_PER_S
     ramp = (np.clip((times - 0.008 + length_s) / length_s, 0, 1) + np.clip((times + 0.008 + length_s) / length_s, 0, 1)) / 2
     here = np.arange(width, len(ramp) - width)
-    return np.stack([compared(depth * ((ramp - 1.0) if back else -ramp), width, here, whole) for depth in depths_db], axis=1), lead
+    return compared(np.outer((ramp - 1.0) if back else -ramp, depths_db), width, here, whole), lead
 
 
 def told(found: Changes, length_s: float, ends: range, depths_db: Floats, sign: float, weights: Floats) -> Floats:
@@ -55,7 +55,7 @@ def told(found: Changes, length_s: float, ends: range, depths_db: Floats, sign: 
         edge_factors(*scale.rises, scale.hop, shapes, lead, ends.start, scale.factors_at_once, factors)
         nats = -0.5 * (DEGREES + 1) * scale.hop / scale.width * np.log(factors).sum(axis=0)
         out += nats if scale.hop == 1 else nats[:, _in_order(len(ends), scale.hop)]
-    weighed: Floats = (out * weights[np.clip(ends, 0, len(weights) - 1)]).T
+    weighed: Floats = (out * weights[np.clip(np.arange(ends.start, ends.stop), 0, len(weights) - 1)]).T
     return weighed
 
 
