@@ -39,7 +39,7 @@ _FEW = 5.0
 same mixes 1.04 times as much would still be true on the longest scale (half of them have 98 or more), 1.11 without; 1.02 and 1.03 on the next (448)."""
 _FAR, _NEAR, _NEAR_WIDTHS, _NEAR_BELIEF, _CALMEST = 5.0, 200, 10, 8.0, 0.25
 """How far music moves near a place is learned from so many frames, or widths of a scale, on either side, each change counted up to so many times
-what is usual; it is the usual itself by belief until more stretches than that say otherwise. In unducked and calm places of the evaluation's tuned half
+what is usual; it is the usual itself by belief until more stretches than that say otherwise. In calm places of the evaluation's tuned half
 every stretch is 0.02 to 0.03 nats likelier by it on the scales up to 0.2 s, and 0.01 on the longest; by half or twice the reach about as much.
 Calmer than a quarter is one place of thousands there: a tone that a machine holds does not tell when it will end."""
 _LEAST_SPREAD = 1e-6
