@@ -15,7 +15,7 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.cache import cache
 from django.db import connection
 from django.test import override_settings
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Error, sync_playwright
 
 from mezzavoce.library import actions
 from mezzavoce.measuring.models import Run
@@ -131,7 +131,16 @@ class BrowserCase(StaticLiveServerTestCase):
 
     def until(self, page, expression):
         """Wait for an expression of the page; asked from outside, because its content policy allows no evaluation inside."""
-        self.wait_until(lambda: page.evaluate(f"Boolean({expression})"))
+
+        def holds():
+            try:
+                return page.evaluate(f"Boolean({expression})")
+            except Error as error:
+                if "context was destroyed" not in error.message:
+                    raise
+                return False  # the page was on its way elsewhere, and is asked again there
+
+        self.wait_until(holds)
 
     def wait_until(self, condition, seconds=60):
         limit = time.monotonic() + seconds

@@ -289,6 +289,7 @@ class TroubleTest(MeasuredCase):
         with tempfile.TemporaryDirectory() as folder:
             page.set_input_files("#choose", write_wav(Path(folder) / "mix.wav", stereo(sine(-23, 4))))
             self.assertEqual(page.locator("#files tbody tr").count(), 0)
+            self.wait_until(lambda: page.locator("#files").count() and held)  # asking the page lets what was held arrive
             held.pop().continue_()
             page.wait_for_selector("text=✓ here")
 
