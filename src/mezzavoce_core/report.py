@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from .exchange.remedies import change, gain, in_sentence, lack, prediction
 from .media.probe import DEFAULT_RATE
 from .timecode import Clock, FrameRate, parse_rate
 
@@ -27,12 +28,27 @@ def report(result: dict[str, Any]) -> str:
         clear = "" if share is None else f", {share:.0%} of the speech in the clear"
         lines.append(f"  dialogue {_level(loud['dialogue_lufs'], 'LUFS')}   {len(result['passages'])} passages{clear}")
     for finding in result["findings"]:
-        lines.append(f"  {finding['in_timecode']} - {finding['out_timecode']}  {finding['severity']:<6}  {finding['message']}")
-        lines += [f"      {band['centre_hz']:g} Hz  {band['gain_db']:+.1f} dB" for band in (finding["remedy"] or {}).get("bands", [])]
-        lines += [f"      {point['at_timecode']}  {point['gain_db']:+.1f} dB" for point in (finding["remedy"] or {}).get("points", [])]
+        lines += _finding(finding)
     if not result["findings"]:
         lines.append("  Nothing found.")
     return "\n".join(lines) + "\n"
+
+
+def _finding(finding: dict[str, Any]) -> list[str]:
+    """What was found, what would mend it and what that gives, and other ways."""
+    lines = [f"  {finding['in_timecode']} - {finding['out_timecode']}  {finding['severity']:<6}  {finding['message']}"]
+    remedy = finding["remedy"]
+    if remedy is None:
+        return lines
+    # A gain of the whole mix stands in the message.
+    way = "With it" if remedy["action"] == "gain" else f"{change(remedy, finding['kind'])}; then"
+    source = f" Of the stems it is “{finding['source']}”." if finding["source"] else ""
+    lines.append(f"      {way} {prediction(remedy)}.{source}" if prediction(remedy) else f"      {way.removesuffix('; then')}.{source}")
+    lines += [f"      {band['centre_hz']:g} Hz  {gain(band['gain_db'])}" for band in remedy["bands"]]
+    lines += [f"      {point['at_timecode']}  {gain(point['gain_db'])}" for point in remedy["points"]]
+    for other in finding["alternatives"]:
+        lines.append(f"      or {in_sentence(change(other, finding['kind']))}{f': {lack(other)}' if lack(other) else ''}")
+    return lines
 
 
 def _rate(file: dict[str, Any]) -> FrameRate:

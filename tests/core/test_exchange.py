@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from mezzavoce_core.errors import CorrectionError, NotMeasurable
-from mezzavoce_core.exchange import corrections, document, features, notes_csv, series
+from mezzavoce_core.exchange import corrections, document, features, notes_csv, remedies, series
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.spec import DEFAULT
 from mezzavoce_core.report import report
@@ -112,6 +112,37 @@ class DocumentTest(unittest.TestCase):
         clean = report(document.document(judge(measured(stereo(sine(-23, 20))), DEFAULT)))
         self.assertIn("Nothing found.", clean)
         self.assertIn("give the stems", clean)
+
+    def test_report_says_which_stem_its_points_are_for_and_what_they_give(self):
+        text = report(self.result)
+        mended = [f for f in self.result["findings"] if f["remedy"] and f["remedy"]["action"] != "gain"]
+        self.assertTrue(mended)
+        for finding in mended:
+            self.assertIn(f"      {remedies.change(finding['remedy'], finding['kind'])}", text)
+            self.assertIn(remedies.prediction(finding["remedy"]), text)
+            for other in finding["alternatives"]:
+                self.assertIn(f"or {remedies.in_sentence(remedies.change(other, finding['kind']))}", text)
+
+    def test_words_of_remedies(self):
+        remedy = {"role": "music", "amount_db": -6.0, "action": "lower", "predicted_speech_to_background_lu": 10.4, "predicted_integrated_lufs": -23.1}
+        self.assertEqual(remedies.change(remedy), "Lower the music by 6.0 dB")
+        self.assertEqual(remedies.prediction(remedy), "10.4 LU here and -23.1 LUFS overall")
+        self.assertIn("fall before the first word", remedies.change(remedy | {"action": "reshape"}, "duck-late"))
+        self.assertEqual(remedies.change(remedy | {"action": "hold"}, "duck-pumping"), "Hold the music down through the pause (6.0 dB)")
+        self.assertIn("ramp of the music", remedies.change(remedy | {"action": "reshape"}, "duck-abrupt"))
+        self.assertIn("Take the dip", remedies.change(remedy | {"action": "remove"}, "duck-stray"))
+        self.assertEqual(remedies.change(remedy | {"role": "mix"}), "Lower the mix here by 6.0 dB")
+        self.assertEqual(remedies.change(remedy | {"role": "mix", "action": "gain"}), "Lower the whole mix by 6.0 dB")
+        self.assertEqual((remedies.gain(0.0), remedies.gain(-3.04), remedies.gain(2.0)), ("0.0 dB", "-3.0 dB", "+2.0 dB"))
+        self.assertEqual(remedies.in_sentence("Raise it"), "raise it")
+
+    def test_what_a_remedy_lacks(self):
+        remedy = {"action": "raise", "predicted_speech_to_background_lu": 10.4, "predicted_integrated_lufs": None, "enough": False, "headroom_missing_db": 1.5}
+        self.assertEqual(remedies.lack(remedy), "1.5 dB of headroom are missing")
+        self.assertEqual(remedies.prediction(remedy), "10.4 LU here; 1.5 dB of headroom are missing, so the peaks want limiting")
+        self.assertEqual(remedies.lack(remedy | {"headroom_missing_db": None}), "not enough alone")
+        self.assertEqual(remedies.prediction(remedy | {"headroom_missing_db": None}), "10.4 LU here")
+        self.assertEqual(remedies.lack({"enough": True}), "")
 
 
 class FeaturesTest(FolderTest):

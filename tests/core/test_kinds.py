@@ -324,6 +324,7 @@ class PredictionTest(unittest.TestCase):
         finding = next(f for f in judge(programme(DUCKED[:4]), spec).findings if f.kind == "duck-missing")
         raising = next(r for r in (finding.remedy, *finding.alternatives) if r.action == "raise")
         self.assertFalse(raising.enough)
+        self.assertGreater(raising.headroom_missing_db, 0.5)
         self.assertEqual(finding.remedy.action, "lower")
 
     def test_whole_gain_without_a_level(self):

@@ -53,6 +53,34 @@ class PlaceTest(unittest.TestCase):
         self.assertTrue(found[0].contained)
         self.assertFalse(found[1].contained)
 
+    def test_a_soft_stem_below_a_loud_one_that_was_not_given(self):
+        for under_db in (20, 26):
+            for seed in range(6):
+                soft, loud = mono(40, 10 + seed, -20 - under_db), mono(40, 20 + seed)
+                found = self.place(loud + soft, soft)[0]
+                self.assertTrue(found.contained, found)
+                self.assertEqual((found.delay_s, found.gain), (0.0, 1.0))
+                self.assertFalse(self.place(loud, soft)[0].contained)
+
+    def test_a_stem_too_soft_to_be_told_is_taken_as_it_was_delivered(self):
+        found = self.place(mono(40, 1), mono(40, 2, -75))[0]
+        self.assertTrue(found.hidden)
+        self.assertTrue(found.contained)
+        self.assertEqual(found.gain, 1.0)
+
+    def test_a_soft_stem_that_was_turned_down(self):
+        found = self.place(mono(40, 1) + 0.7 * mono(40, 2, -32), mono(40, 2, -32))[0]
+        self.assertTrue(found.contained)
+        self.assertAlmostEqual(found.gain, 0.7, delta=0.1)
+
+    def test_how_far_off_a_gain_may_be(self):
+        gains, errors = [], []
+        for seed in range(40):
+            loud, soft = mono(12, seed), mono(12, 100 + seed, -40)
+            gains.append(st.fit_gains(loud + soft, [soft])[0])
+            errors.append(st.expected(loud + soft, soft)[1])
+        self.assertAlmostEqual(np.std(gains) / np.mean(errors), 1.0, delta=0.3)
+
     def test_music_of_another_programme_in_the_same_key(self):
         rng = np.random.default_rng(4)
 

@@ -175,16 +175,7 @@ class WordingTest(MarkedCase):
         self.assertEqual(self.client.post(address, {"text": "Mine", "version": "1"}, headers={"Accept": "application/json"}).status_code, 200)
         self.assertEqual(self.client.post(address, {"text": "Again", "version": "1"}, headers={"Accept": "application/json"}).status_code, 409)
 
-    def test_words_of_remedies(self):
-        remedy = {"role": "music", "amount_db": -6.0, "action": "lower", "predicted_speech_to_background_lu": 10.4, "predicted_integrated_lufs": -23.1}
-        self.assertEqual(wording.change(remedy), "Lower the music by 6.0 dB")
-        self.assertEqual(wording.prediction(remedy), "10.4 LU here and -23.1 LUFS overall")
-        self.assertIn("fall before the first word", wording.change(remedy | {"action": "reshape"}, "duck-late"))
-        self.assertEqual(wording.change(remedy | {"action": "hold"}, "duck-pumping"), "Hold the music down through the pause (6.0 dB)")
-        self.assertIn("ramp of the music", wording.change(remedy | {"action": "reshape"}, "duck-abrupt"))
-        self.assertIn("Take the dip", wording.change(remedy | {"action": "remove"}, "duck-stray"))
-        self.assertEqual((wording.gain(0.0), wording.gain(-3.04), wording.gain(2.0)), ("0.0 dB", "-3.0 dB", "+2.0 dB"))
-        self.assertEqual(wording.in_sentence("Raise it"), "raise it")
+    def test_proposed_words(self):
         self.mix.frame_rate, self.mix.drop_frame, self.mix.start_timecode = "30000/1001", True, "01:00:00;00"
         fact = {"message": "The music stays up.", "source": "strings.wav", "remedy": None}
         self.assertEqual(wording.proposed_text(fact), "The music stays up. Of the stems it is “strings.wav”.")

@@ -5,10 +5,11 @@ from typing import Any
 from django.template.loader import render_to_string
 
 from mezzavoce_core.exchange.notes_csv import write_notes_csv
+from mezzavoce_core.exchange.remedies import ROLES, change, gain, prediction
 
 from ..library.models import Mix
 from ..notes.selectors import Marked
-from ..notes.wording import ROLES, change, gain, prediction, rate_words
+from ..notes.wording import rate_words
 
 # Stands for the personal link until a mail is shown or sent.
 LINK = "https://personal-link.invalid/"

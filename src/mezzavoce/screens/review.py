@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from typing import Any
 
+from mezzavoce_core.exchange.remedies import change, in_sentence, lack, prediction
+
 from ..accounts.models import Person
 from ..dispatch.models import Answer
 from ..dispatch.selectors import newest_answers
@@ -12,7 +14,7 @@ from ..measuring.models import Judgement, Run
 from ..measuring.selectors import current_judgement, newest_run
 from ..notes.actions import LastDeed, last_deed
 from ..notes.selectors import Marked, marked
-from ..notes.wording import KINDS, change, in_sentence, prediction, proposed_text
+from ..notes.wording import KINDS, proposed_text
 from .bands import BandPicture, bands_of
 from .pictures import Picture, picture_of
 from .ranges import RangeWords, range_words, remarks
@@ -86,7 +88,7 @@ class Review:
             "change": change(remedy, evidence["kind"]) if remedy else "",
             "prediction": prediction(remedy) if remedy else "",
             "proposed": proposed_text(evidence),
-            "alternatives": [(in_sentence(change(a, evidence["kind"])), a["enough"]) for a in evidence["alternatives"]],
+            "alternatives": [(in_sentence(change(a, evidence["kind"])), lack(a)) for a in evidence["alternatives"]],
             "also": [KINDS.get(k, k) for k in evidence["also"]],
         }
 

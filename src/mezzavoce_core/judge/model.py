@@ -50,7 +50,7 @@ class Remedy:
     predicted_integrated_lufs: float | None = None
     predicted_true_peak_dbtp: float | None = None
     headroom_missing_db: float | None = None
-    """By how much a peak would pass the limit."""
+    """By how much a peak would pass the limit; None where none does."""
     enough: bool = True
     """Whether the fault is gone afterwards, with the headroom that there is."""
 

@@ -187,6 +187,7 @@ class _Search:
             predicted_speech_to_background_lu=found,
             predicted_audibility=audibility_over(self.changed(way.role, way.sign * amount, bands=True), self.here),
             predicted_integrated_lufs=integrated_with(self.evidence, way.role, points),
+            headroom_missing_db=round(amount - headroom, 1) if round(amount - headroom, 1) > 0 else None,
             enough=bool(found >= wanted and amount <= headroom),
         )
 

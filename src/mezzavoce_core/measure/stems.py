@@ -7,7 +7,7 @@ because a stem can lie far below its neighbours.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -23,7 +23,11 @@ STRETCH_S = 12.0
 _STRETCHES = 4
 _FRAME = 2048
 _CONTAINED = 0.12
+_CONTAINED_SHARE = 0.5
+"""Of the coherence that a stem would have as it was delivered; less is enough for a soft one below loud ones that were not given."""
 _DIRECT = 0.5
+_SURE_ERRORS = 4.0
+"""From so many standard errors on it is not by chance that a gain is not 0, or not 1."""
 _SILENT_POWER = 1e-9
 
 Mono = NDArray[np.float32]
@@ -32,16 +36,27 @@ ReadStretch = Callable[[float, float], Mono]
 
 @dataclass(frozen=True)
 class Placed:
-    """A stem in the mix: it starts ``delay_s`` later than the mix and stands there with ``gain`` (a factor)."""
+    """A stem in the mix: it starts ``delay_s`` later than the mix and stands there with ``gain`` (a factor).
+
+    ``expected`` is the coherence that it would have with the gain with which it was delivered, ``error`` the standard error of the gain.
+    """
 
     delay_s: float
     gain: float
     coherence: float
+    expected: float = 1.0
+    error: float = 0.0
 
     @property
     def contained(self) -> bool:
-        """Whether the mix holds this stem."""
-        return self.coherence >= _CONTAINED
+        """Whether the mix holds this stem, or hides it so well that this cannot be told."""
+        seen = self.coherence >= _CONTAINED_SHARE * self.expected and self.gain > _SURE_ERRORS * self.error
+        return self.coherence >= _CONTAINED or seen or self.hidden
+
+    @property
+    def hidden(self) -> bool:
+        """Whether it lies so far below everything else that it would not be seen."""
+        return _SURE_ERRORS * self.error > 1.0
 
 
 def loud_stretches(power: Floats) -> list[float]:
@@ -87,14 +102,37 @@ def fit_gains(mix: Mono, stems: Sequence[Mono]) -> Floats:
 
 def coherence(rest: Mono, stem: Mono) -> float:
     """Magnitude-squared coherence of a stem with what the others leave of the mix, averaged by the stem's energy (0 to 1)."""
-    count = min(len(rest), len(stem)) // _FRAME * 2 - 1
-    if count < 2:
+    if min(len(rest), len(stem)) < 2 * _FRAME:
         return 0.0
-    a, b = (transform(sliding_window_view(x, _FRAME)[:: _FRAME // 2][:count] * _window()) for x in (rest, stem))
+    a, b = _spectra(rest, stem)
     cross = np.abs((a * np.conj(b)).sum(axis=0, dtype=np.complex128)) ** 2
-    power_a, power_b = ((np.square(s.real) + np.square(s.imag)).sum(axis=0, dtype=np.float64) for s in (a, b))
+    power_a, power_b = (_power(s).sum(axis=0, dtype=np.float64) for s in (a, b))
     per_bin = cross / (power_a * power_b + 1e-20)
     return min(1.0, float((per_bin * power_b).sum() / (power_b.sum() + 1e-20)))
+
+
+def expected(rest: Mono, stem: Mono) -> tuple[float, float]:
+    """The coherence that a stem would have if it stood in the rest as it was delivered (0 to 1), and the standard error of its gain (a factor).
+
+    The error is that of a least-squares fit to what else is there: the products of both powers, over the square of the stem's energy. Only half of
+    it is in phase with the stem, but under a Hann window bins share so much with their neighbours, (2/3)² and (1/6)² on each side, that there are half as many.
+    """
+    power_a, power_b = (_power(s).astype(np.float64) for s in _spectra(rest, stem))
+    whole = power_b.sum(axis=0)
+    share = np.minimum(1.0, whole / (power_a.sum(axis=0) + 1e-20))
+    return float((share * whole).sum() / (whole.sum() + 1e-20)), float(np.sqrt((power_a * power_b).sum()) / (whole.sum() + 1e-20))
+
+
+def _spectra(rest: Mono, stem: Mono) -> tuple[NDArray[np.complex64], NDArray[np.complex64]]:
+    """Spectra of the same frames ``(frames, bins)`` of both."""
+    count = min(len(rest), len(stem)) // _FRAME * 2 - 1
+    one, other = (transform(sliding_window_view(x, _FRAME)[:: _FRAME // 2][:count] * _window()) for x in (rest, stem))
+    return one, other
+
+
+def _power(spectra: NDArray[np.complex64]) -> NDArray[np.float32]:
+    power: NDArray[np.float32] = np.square(spectra.real) + np.square(spectra.imag)
+    return power
 
 
 @lru_cache(1)
@@ -109,17 +147,25 @@ def place(mix: ReadStretch, stems: Sequence[ReadStretch], loud: Sequence[Sequenc
     heard = [k for k, places in enumerate(loud) if places]
     placed: list[Placed | None] = [None] * len(stems)
     for k in heard:
-        results = []
+        results: list[tuple[float, float, Mono, Mono]] = []
         for start in loud[k]:
             mixed = mix(start, STRETCH_S)
             parts = [shifted(stems[j], start, delays[j], rate_hz, len(mixed)) for j in heard]
             gains = fit_gains(mixed, parts)
             own = heard.index(k)
-            rest = mixed - sum(g * p for j, (g, p) in enumerate(zip(gains, parts, strict=True)) if j != own)
-            results.append((float(gains[own]), coherence(rest.astype(np.float32), parts[own])))
-        gain, best = max(results, key=lambda r: r[1])
-        placed[k] = Placed(delays[k] / rate_hz, gain, best)
+            rest = (mixed - sum(g * p for j, (g, p) in enumerate(zip(gains, parts, strict=True)) if j != own)).astype(np.float32)
+            results.append((float(gains[own]), coherence(rest, parts[own]), rest, parts[own]))
+        placed[k] = _placed(delays[k] / rate_hz, *max(results, key=lambda r: r[1]))
     return placed
+
+
+def _placed(delay_s: float, gain: float, found: float, rest: Mono, part: Mono) -> Placed:
+    """Where little of a stem is seen, its gain is the one with which it was delivered if that cannot be told from the one that fits best."""
+    if found > _DIRECT or min(len(rest), len(part)) < 2 * _FRAME:
+        return Placed(delay_s, gain, found)
+    most, error = expected(rest, part)
+    place = Placed(delay_s, gain, found, most, error)
+    return replace(place, gain=1.0) if place.hidden or abs(gain - 1.0) < _SURE_ERRORS * error else place
 
 
 def _delay(mix: ReadStretch, stem: ReadStretch, places: Sequence[float], rate_hz: int) -> int:

@@ -26,7 +26,6 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         in_s, out_s, lowest = thin[0][0].in_s, thin[-1][0].out_s, min(r for _, r in thin)
         severe = limits.clearance_must_lu is not None and round(lowest, 1) < limits.clearance_must_lu
         blocks = np.concatenate([blocks_between(balance.active, p.in_s, p.out_s) for p, _ in thin])
-        lack = limits.clearance_lu - lowest
         yield duck_finding(
             KIND,
             duck,
@@ -35,8 +34,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             out_s=out_s,
             title="Music gives way too little",
             message=(
-                f"The music falls by {duck.depth_db:.1f} dB and leaves the voice {lowest:.1f} LU over it; {limits.clearance_lu:g} LU are wanted, "
-                f"which takes {lack:.1f} dB more."
+                f"The music falls by {duck.depth_db:.1f} dB and leaves the voice {lowest:.1f} LU over it; {limits.clearance_lu:g} LU are wanted. "
+                f"Let it fall further."
             ),
             measured=lowest,
             limit=limits.clearance_lu,
