@@ -7,6 +7,8 @@ from .media.probe import DEFAULT_RATE
 from .timecode import Clock, FrameRate, parse_rate
 
 _NOTHING = "-"
+_NO_STEMS = "give the stems (--dialogue, --music, --effects)"
+_FEW_STEMS = "these stems do not tell the voice from the rest; add --dialogue, or give all that lies under it (--music and --effects, or --background)"
 
 
 def report(result: dict[str, Any]) -> str:
@@ -22,7 +24,7 @@ def report(result: dict[str, Any]) -> str:
     ]
     lines += _programme(result["range"], Clock.starting(file["start_timecode"], _rate(file)))
     if result["passages"] is None:
-        lines.append("  Voice against music was not judged: give the stems (--dialogue, --music, --effects).")
+        lines.append(f"  Voice against music was not judged: {_FEW_STEMS if result['stems'] else _NO_STEMS}.")
     else:
         share = result["clear_share"]
         clear = "" if share is None else f", {share:.0%} of the speech in the clear"

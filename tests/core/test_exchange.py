@@ -112,6 +112,8 @@ class DocumentTest(unittest.TestCase):
         clean = report(document.document(judge(measured(stereo(sine(-23, 20))), DEFAULT)))
         self.assertIn("Nothing found.", clean)
         self.assertIn("give the stems", clean)
+        few = report(self.result | {"passages": None})
+        self.assertIn("add --dialogue", few)
 
     def test_report_says_which_stem_its_points_are_for_and_what_they_give(self):
         text = report(self.result)

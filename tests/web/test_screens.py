@@ -138,6 +138,10 @@ class ReviewTest(ProductionCase):
         measure_mix(self.mix, passing())
         self.assertContains(self.page(), "stems are wanted for that")
 
+    def test_with_stems_that_do_not_tell_the_voice_it_says_which_are_wanted(self):
+        measure_mix(self.mix, measured(stereo(sine(-23, 40)), [("music", stereo(sine(-40, 40)))]))
+        self.assertContains(self.page(), "these stems do not tell the voice from the rest")
+
     def test_states(self):
         self.assertContains(self.page(), "Picture and sound are being prepared")
         self.mix.playback_state, self.mix.playback_error = "failed", "Picture and sound could not be prepared."
