@@ -58,7 +58,7 @@ def _measure(options: argparse.Namespace) -> int:
 def _render(options: argparse.Namespace) -> int:
     from .render import read_change, render, write  # noqa: PLC0415  (measuring, which is done far more often, does not wait for it)
 
-    change = read_change(options.points)
+    change = read_change(options.points, options.finding)
     if (options.range_from is None) != (options.range_to is None):
         raise UsageError("--from and --to belong together; give both or none.")
     span = None

@@ -57,7 +57,8 @@ def _add_render(commands: Any) -> None:
     render.add_argument("mix", metavar="MIX", type=Path, help="video or audio file")
     for role in ROLES:
         render.add_argument(f"--{role}", metavar="FILE", type=Path, action="append", default=[], help=f"stem with the {role}")
-    render.add_argument("--points", metavar="FILE", type=Path, required=True, help="a finding or a remedy as “measure --json” writes it")
+    render.add_argument("--points", metavar="FILE", type=Path, required=True, help="what “measure --json” wrote, or a finding or a remedy of it")
+    render.add_argument("--finding", metavar="NUMBER", type=int, help="which of the findings there, as the report numbers them")
     render.add_argument("--fps", metavar="RATE", help="frame rate (default: the file's own)")
     render.add_argument("--start", metavar="TIMECODE", help="timecode of the first frame (default: the file's own)")
     render.add_argument("--from", dest="range_from", metavar="TIMECODE", help="in of the passage (default: 2 s before the first point)")

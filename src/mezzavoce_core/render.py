@@ -53,13 +53,28 @@ class Change:
         return changed
 
 
-def read_change(path: Path) -> Change:
-    """From a JSON file with a remedy, or a finding with one, as ``measure --json`` writes them. Raises UsageError that says what is wrong."""
+def read_change(path: Path, number: int | None = None) -> Change:
+    """From a JSON file as ``measure --json`` writes it, of which finding ``number`` (from 1) counts, or from a finding or a remedy of it.
+
+    Raises UsageError that says what is wrong.
+    """
     try:
         found = json.loads(path.read_bytes())
     except (json.JSONDecodeError, UnicodeDecodeError) as error:
-        raise UsageError(f"“{path.name}” is not readable as JSON ({error}); take a finding or a remedy from “measure --json”.") from None
+        raise UsageError(f"“{path.name}” is not readable as JSON ({error}); take what “measure --json” writes, or a finding or a remedy of it.") from None
+    if isinstance(found, Mapping) and isinstance(found.get("findings"), list):
+        return change_from(_finding(found["findings"], number, path.name), f"{path.name}, finding {number}")
+    if number is not None:
+        raise UsageError(f"“{path.name}” holds no list of findings; leave --finding out, or take what “measure --json” writes.")
     return change_from(found, path.name)
+
+
+def _finding(findings: Sequence[Any], number: int | None, name: str) -> Any:
+    mended = [k for k, f in enumerate(findings, 1) if isinstance(f, Mapping) and f.get("remedy")]
+    if number not in mended:
+        which = f"say which with --finding: {', '.join(map(str, mended))}" if mended else "none of them has a remedy, so there is nothing to render"
+        raise UsageError(f"“{name}” holds {len(findings)} findings; {which}.")
+    return findings[number - 1]
 
 
 def change_from(found: Any, name: str) -> Change:

@@ -29,16 +29,16 @@ def report(result: dict[str, Any]) -> str:
         share = result["clear_share"]
         clear = "" if share is None else f", {share:.0%} of the speech in the clear"
         lines.append(f"  dialogue {_level(loud['dialogue_lufs'], 'LUFS')}   {len(result['passages'])} passages{clear}")
-    for finding in result["findings"]:
-        lines += _finding(finding)
+    for number, finding in enumerate(result["findings"], 1):
+        lines += _finding(number, finding)
     if not result["findings"]:
         lines.append("  Nothing found.")
     return "\n".join(lines) + "\n"
 
 
-def _finding(finding: dict[str, Any]) -> list[str]:
+def _finding(number: int, finding: dict[str, Any]) -> list[str]:
     """What was found, what would mend it and what that gives, and other ways."""
-    lines = [f"  {finding['in_timecode']} - {finding['out_timecode']}  {finding['severity']:<6}  {finding['message']}"]
+    lines = [f"{number:>4}  {finding['in_timecode']} - {finding['out_timecode']}  {finding['severity']:<6}  {finding['message']}"]
     remedy = finding["remedy"]
     if remedy is None:
         return lines

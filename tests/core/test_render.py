@@ -102,6 +102,21 @@ class RenderTest(unittest.TestCase):
         path.write_text(json.dumps({"kind": "x", "remedy": {"role": "music", "points": [{"at_s": 1.0, "gain_db": -3}]}}))
         self.assertEqual(read_change(path), Change("music", (1.0,), (-3.0,)))
 
+    def test_a_finding_of_a_whole_result(self):
+        path = self.folder / "result.json"
+        remedy = {"role": "music", "points": [{"at_s": 1.0, "gain_db": -3}]}
+        path.write_text(json.dumps({"findings": [{"remedy": None}, {"remedy": remedy}]}))
+        self.assertEqual(read_change(path, 2), Change("music", (1.0,), (-3.0,)))
+        for number in (None, 0, 1, 3, -1):
+            with self.assertRaisesRegex(UsageError, "holds 2 findings; say which with --finding: 2"):
+                read_change(path, number)
+        path.write_text(json.dumps({"findings": []}))
+        with self.assertRaisesRegex(UsageError, "none of them has a remedy"):
+            read_change(path, 1)
+        path.write_text(json.dumps(remedy))
+        with self.assertRaisesRegex(UsageError, "leave --finding out"):
+            read_change(path, 1)
+
     def test_from_the_command_line(self):
         path = self.folder / "remedy.json"
         path.write_text(json.dumps({"role": "music", "points": [{"at_s": t, "gain_db": g} for t, g in POINTS]}))
