@@ -108,21 +108,21 @@ class ProbeTest(FolderTest):
             probe(Path("concat:a.wav|b.wav"))
 
     def test_a_missing_tool_is_worth_another_try(self):
-        path = self.wav()
+        path = self.wav(bits=16)
         with mock.patch("subprocess.Popen", side_effect=FileNotFoundError), self.assertRaises(ToolFailed) as caught:
             probe(path)
         self.assertTrue(caught.exception.temporary)
 
     def test_a_question_put_early_is_not_put_twice(self):
-        path = self.wav()
+        path = self.wav(bits=16)
         asking.ask([path, self.folder / "nowhere.wav", self.folder])
         with mock.patch("subprocess.Popen", side_effect=AssertionError("asked again")):
             self.assertEqual((probe(path).channels, probe(path, "by another name").name), (2, "by another name"))
 
     def test_a_file_that_changed_since_is_asked_again(self):
-        path = self.wav(seconds=2)
+        path = self.wav(seconds=2, bits=16)
         asking.ask([path])
-        write_wav(path, stereo(sine(-20, 5)))
+        write_wav(path, stereo(sine(-20, 5)), bits=16)
         self.assertEqual(probe(path).duration_s, 5)
 
 

@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from functools import lru_cache
 from pathlib import Path
 
+from .plain import plain_facts
 from .tools import GUARDED, limited
 
 LIMIT_S = 60
@@ -12,13 +13,13 @@ _put: "dict[tuple[Path, int, int], subprocess.Popen[bytes]]" = {}
 
 
 def ask(paths: Iterable[Path]) -> None:
-    """Begin to ask about regular files; what cannot be asked is left to ``answer``, which says why."""
+    """Begin to ask about regular files that do not say all by themselves; what cannot be asked is left to ``answer``, which says why."""
     for path in paths:
-        if path.is_file() and path.stat().st_size:
-            try:
+        try:
+            if path.is_file() and path.stat().st_size and plain_facts(path) is None:
                 _put[_key(path)] = _question(path)
-            except OSError:
-                return
+        except OSError:
+            return
 
 
 def answer(path: Path) -> "subprocess.CompletedProcess[bytes]":

@@ -29,7 +29,9 @@ class Pcm:
 
 
 @dataclass(frozen=True)
-class _Format:
+class Format:
+    """What the ``fmt`` chunk says; ``frame`` in bytes."""
+
     tag: int
     channels: int
     rate_hz: int
@@ -39,7 +41,9 @@ class _Format:
 
 
 @dataclass(frozen=True)
-class _Chunk:
+class Chunk:
+    """A chunk by its name, where its content begins, and how many bytes that has."""
+
     name: bytes
     start: int
     size: int
@@ -58,20 +62,20 @@ def read_riff(path: Path, name: str) -> Pcm | None:
         if head[:4] not in (b"RIFF", b"RF64", b"BW64") or head[8:12] != b"WAVE":
             return None
         form, size_64 = None, None
-        for chunk in _chunks(file):
+        for chunk in chunks(file):
             if chunk.name == b"ds64":
                 size_64 = struct.unpack("<Q", file.read(16)[8:].ljust(8, b"\0"))[0]
             elif chunk.name == b"fmt ":
-                form = _format(file.read(min(chunk.size, 40)))
+                form = format_of(file.read(min(chunk.size, 40)))
             elif chunk.name == b"data":
                 size = size_64 if chunk.size == 0xFFFFFFFF and size_64 else chunk.size
                 _check_data(chunk.start, size, total, form.bytes_per_second if form else 0, name)
                 _check_rest(file, chunk.start + size, total, name)
-                return _pcm(form, chunk.start, total - chunk.start if size in _UNKNOWN_SIZES else size)
+                return pcm_of(form, chunk.start, total - chunk.start if size in _UNKNOWN_SIZES else size)
     raise MediaError(f"“{name}” is a WAV file without sound data; export it again.")
 
 
-def _chunks(file: BinaryIO) -> Iterator[_Chunk]:
+def chunks(file: BinaryIO) -> Iterator[Chunk]:
     """Chunk after chunk; the reader may move in the file meanwhile."""
     position = 12
     for _ in range(_MOST_CHUNKS):
@@ -80,20 +84,22 @@ def _chunks(file: BinaryIO) -> Iterator[_Chunk]:
         if len(header) < 8:
             return
         size = struct.unpack("<I", header[4:])[0]
-        yield _Chunk(header[:4], position + 8, size)
+        yield Chunk(header[:4], position + 8, size)
         position += 8 + size + size % 2
 
 
-def _format(data: bytes) -> _Format | None:
+def format_of(data: bytes) -> Format | None:
+    """From the content of a ``fmt`` chunk; None where it is too short."""
     if len(data) < 16:
         return None
     tag, channels, rate, per_second, frame, bits = struct.unpack("<HHIIHH", data[:16])
     if tag == _EXTENSIBLE and len(data) >= 26:
         tag = struct.unpack("<H", data[24:26])[0]
-    return _Format(tag, channels, rate, per_second, frame, bits)
+    return Format(tag, channels, rate, per_second, frame, bits)
 
 
-def _pcm(form: _Format | None, start: int, size: int) -> Pcm | None:
+def pcm_of(form: Format | None, start: int, size: int) -> Pcm | None:
+    """How so many bytes of sound are read; None for codings that are not read here."""
     encoding = _ENCODINGS.get((form.tag, form.bits)) if form else None
     if form is None or encoding is None or form.channels < 1 or form.frame != form.channels * form.bits // 8:
         return None
