@@ -13,3 +13,11 @@ class CompiledTest(unittest.TestCase):
         subprocess.run([sys.executable, "-c", code], check=True, capture_output=True)
         found = subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True)
         self.assertEqual(found.stdout.strip(), "[]")
+
+    def test_what_has_to_be_compiled_still_is(self):
+        code = (
+            "from mezzavoce_core import warm; warm.loops(); import numpy as np; from mezzavoce_core.compiled import njit; "
+            "print(njit(lambda count: np.arange(count).astype(np.float64).copy())(5).sum())"
+        )
+        found = subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True)
+        self.assertEqual(found.stdout.strip(), "10.0")
