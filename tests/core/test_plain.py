@@ -100,6 +100,7 @@ class PlainTest(unittest.TestCase):
             (form(), sound(), sound()),
             (form(), sound()[:-2]),
             (form(), chunk(b"data", b"")),
+            (form(rate=0), sound()),
             (sound(),),
             (chunk(b"fmt ", b"\1\0"), sound()),
             (),

@@ -44,7 +44,7 @@ def _facts(file: BinaryIO, found: dict[bytes, Chunk]) -> dict[str, Any] | None:
     form, data = _read(file, found[b"fmt "]), found[b"data"]
     pcm = pcm_of(format_of(form), data.start, data.size)
     extended = form[:2] == struct.pack("<H", _EXTENDED)
-    if pcm is None or pcm.encoding not in _CODECS or not pcm.size or (extended and not _is_usual(form)):
+    if pcm is None or pcm.encoding not in _CODECS or not pcm.size or not pcm.rate_hz or (extended and not _is_usual(form)):
         return None
     mask = struct.unpack("<I", form[20:24])[0] if extended else 0
     if mask and (mask not in _LAYOUTS or mask.bit_count() != pcm.channels):
