@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from mezzavoce_core.measure.gain.curve import Curve
 from mezzavoce_core.measure.gain.dips import parted, strays
-from mezzavoce_core.measure.gain.joins import reach, split
+from mezzavoce_core.measure.gain.joins import join, part, reach, split
 from mezzavoce_core.measure.gain.moves import Move, Shared, Unit, prior, sharing
 from mezzavoce_core.measure.gain.search import Search
 from mezzavoce_core.measure.gain.starts import Start
@@ -45,6 +45,18 @@ class ReachTest(unittest.TestCase):
         move, none, _ = self.reached(points, (Move(9.3, 9.8, 12.7, 13.4, 10.0, self.SPEECH[0]), None, None))
         self.assertEqual((none, move.serves), (None, (10.0, 19.0)))
         self.assertAlmostEqual(move.return_start_s, 19.3, delta=0.15)
+
+    def test_to_the_speech_after_and_held_far_beyond_it(self):
+        points = [(9.3, 0), (9.8, -10), (22.3, -10), (23.0, 0)]
+        move, none, _ = self.reached(points, (Move(9.3, 9.8, 12.7, 13.4, 10.0, self.SPEECH[0]), None, None))
+        self.assertEqual((none, move.serves), (None, (10.0, 19.0)))
+        self.assertAlmostEqual(move.return_start_s, 22.3, delta=0.2)
+
+    def test_to_the_speech_before_and_begun_far_ahead_of_it(self):
+        points = [(6.3, 0), (6.8, -10), (19.3, -10), (20.0, 0)]
+        none, move, _ = self.reached(points, (None, Move(14.8, 15.3, 19.3, 20.0, 10.0, self.SPEECH[1]), None))
+        self.assertEqual((none, move.serves), (None, (10.0, 19.0)))
+        self.assertAlmostEqual(move.fall_end_s, 6.8, delta=0.2)
 
     def test_not_where_the_music_stays_up_there(self):
         points = [(14.8, 0), (15.3, -10), (19.3, -10), (20.0, 0)]
@@ -87,6 +99,48 @@ class SplitTest(unittest.TestCase):
         found = self.divided([(9.3, 0), (9.8, -10), (20.3, -10), (21.0, 0)])
         self.assertEqual(found.moves, [self.ONE, None])
         self.assertEqual(len(found.units), 2)
+
+
+class PartTest(unittest.TestCase):
+    """Two passages under one move, of which one has none by itself: what was reached or joined while little was known."""
+
+    SPEECH = ((10.0, 14.0), (17.4, 21.0), (40.0, 44.0))
+    ONE = Move(9.3, 9.8, 21.3, 22.0, 10.0, (10.0, 21.0))
+    UP, DOWN = ((14.2, -10), (14.9, 0), (16.7, 0), (17.2, -10)), ()
+
+    def parted(self, between, moves):
+        found = search([(9.3, 0), (9.8, -10), *between, (21.3, -10), (22.0, 0)], self.SPEECH, moves)
+        part(found)
+        return found
+
+    def test_two_where_the_music_comes_up_between_them(self):
+        for moves in ((self.ONE, None, None), (None, self.ONE, None)):
+            found = self.parted(self.UP, moves)
+            one, two, none = found.moves
+            self.assertEqual((one.serves, two.serves, none), ((10.0, 14.0), (17.4, 21.0), None))
+            self.assertAlmostEqual(one.return_start_s, 14.2, delta=0.2)
+            self.assertAlmostEqual(two.fall_end_s, 17.2, delta=0.2)
+            self.assertEqual([(u.in_s, u.out_s) for u in found.units], list(self.SPEECH))
+            # Nor are they joined again.
+            self.assertEqual(join(found), [])
+            self.assertEqual(found.moves, [one, two, None])
+
+    def test_one_where_it_stays_down(self):
+        self.assertEqual(self.parted(self.DOWN, (self.ONE, None, None)).moves, [self.ONE, None, None])
+
+
+class InTimeTest(unittest.TestCase):
+    """A move of which one edge was taken for something far away from its speech."""
+
+    SPEECH = ((10.0, 22.0), (40.0, 44.0))
+
+    def test_that_edge_is_looked_for_in_time(self):
+        points = [(9.3, 0), (9.8, -10), (22.3, -10), (23.0, 0)]
+        for lost in (Move(9.3, 9.8, 13.0, 13.7, 10.0, self.SPEECH[0]), Move(17.9, 18.4, 22.3, 23.0, 10.0, self.SPEECH[0])):
+            found = search(points, self.SPEECH, (lost, None))
+            found.refine(0)
+            self.assertAlmostEqual(found.moves[0].fall_end_s, 9.8, delta=0.2)
+            self.assertAlmostEqual(found.moves[0].return_start_s, 22.3, delta=0.2)
 
 
 class PartedTest(unittest.TestCase):
@@ -150,6 +204,16 @@ class StrayTest(unittest.TestCase):
         self.assertAlmostEqual(dip.fall_end_s, 25.5, delta=0.2)
         self.assertAlmostEqual(dip.return_start_s, 27.5, delta=0.3)
         self.assertGreater(nats, 20)
+
+    def test_a_dip_that_reaches_the_move_behind_it_is_its_beginning(self):
+        """Taken for a dip and a fall in time, because they were looked for one after the other; and a dip that is one."""
+        late = Move(41.3, 41.8, 48.3, 49.0, 10.0, (42.0, 48.0))
+        for dip, of_its_own in (((37.0, 0), (37.5, -10)), False), (((37.0, 0), (37.5, -10), (38.7, -10), (39.3, 0), (41.3, 0), (41.8, -10)), True):
+            points = [(9.3, 0), (9.8, -10), (16.3, -10), (17.0, 0), *dip, (48.3, -10), (49.0, 0)]
+            found = search(points, self.SPEECH, (self.OWN, late))
+            dips = strays(found, self.SPEECH, 60.0)
+            self.assertEqual(len(dips), int(of_its_own))
+            self.assertAlmostEqual(found.moves[1].fall_end_s, 41.8 if of_its_own else 37.5, delta=0.2)
 
     def test_none_where_nothing_is_done(self):
         self.assertEqual(self.found([(25.0, 0)]), [])

@@ -21,7 +21,7 @@ from .gain.dips import parted, strays
 from .gain.expected import repeats
 from .gain.extras import SHORT_PAUSE_S, pumps, shallow
 from .gain.instants import Instants
-from .gain.joins import join, reach, split
+from .gain.joins import join, part, reach, split
 from .gain.likeness import neighbours, pairs
 from .gain.moves import Move, Unit
 from .gain.rests import heard
@@ -72,6 +72,9 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
         search.improve(2)
         shallow(search)
         search.agree()
+        # What was one or two while the others were less well known may be something else by now.
+        part(search)
+        risen += join(search)
     risen += pumps(search, speech)
     lone += strays(search, speech, duration_s)
     special = [claims(search, k) for k in range(len(search.moves))]

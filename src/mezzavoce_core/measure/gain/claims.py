@@ -51,7 +51,7 @@ USUAL_FALLS = Family("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0
 FALLS = (
     Family("fall-abrupt", (-0.6, 0.11, 0.005), (0.015,), told=2.5, by_length=True),
     Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=3.6, by_length=True, may_meet=True),
-    Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=5.0),
+    Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=4.0),
     Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=6.0),
 )
 USUAL_RETURNS = Family("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3), may_meet=True)
@@ -77,15 +77,12 @@ def claims(search: Search, k: int) -> Mapping[str, float]:
         common = _told(search, move, *ways(search, k, move, usual))
         if common is None:
             continue
-        told = []
-        for family in families:
-            own = _told(search, move, *ways(search, k, move, family))
-            if own is not None and own[0] - common[0] >= family.told:
-                told.append((own[0], family, own[1]))
-        if told:
-            highest, family, best = max(told, key=lambda t: t[0])
+        own = [(*told, family) for family in families if (told := _told(search, move, *ways(search, k, move, family))) is not None]
+        # That an edge is none of the usual ones is one question, which of the others it is another.
+        if any(nats - common[0] >= family.told for nats, _, family in own):
+            highest, best, family = max(own, key=lambda t: t[0])
             search.put(k, move, best)
-            found[family.name] = round(highest - common[0] - family.told, 2)
+            found[family.name] = round(max(0.0, highest - common[0] - family.told), 2)
     return found
 
 

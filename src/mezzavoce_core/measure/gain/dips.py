@@ -97,7 +97,7 @@ def strays(search: Search, speech: Sequence[tuple[float, float]], duration_s: fl
             best = _stray(search, reached, a)
             if best is not None:
                 search.curve.exchange([], [best[0]])
-                if not _held(search, best[0]):
+                if not _held(search, best[0]) and not _begun(search, best[0]):
                     found.append(best)
         reached = max(reached, b)
     return found
@@ -109,10 +109,24 @@ def _held(search: Search, dip: Move) -> bool:
     before = None if k is None else search.moves[k]
     if k is None or before is None or dip.fall_start_s - before.return_end_s > HELD_LONG_S:
         return False
-    whole = replace(before, return_start_s=dip.return_start_s, return_end_s=dip.return_end_s)
-    if search.curve.worth([before, dip], [whole]) + search.prior(whole) - search.prior(before) - float(_dip_priors(search, dip.way)[0]) < -PARTED_NATS:
+    return _one(search, k, before, replace(before, return_start_s=dip.return_start_s, return_end_s=dip.return_end_s), dip)
+
+
+def _begun(search: Search, dip: Move) -> bool:
+    """The same of the beginning of the move behind it."""
+    k = next((j for j, m in enumerate(search.moves) if m is not None and m.fall_start_s >= dip.return_end_s - 0.1), None)
+    behind = None if k is None else search.moves[k]
+    if k is None or behind is None or behind.fall_start_s - dip.return_end_s > HELD_LONG_S:
         return False
-    search.curve.exchange([before, dip], [whole])
+    return _one(search, k, behind, replace(behind, fall_start_s=dip.fall_start_s, fall_end_s=dip.fall_end_s), dip)
+
+
+def _one(search: Search, k: int, move: Move, whole: Move, dip: Move) -> bool:
+    """Take a move and a dip beside it for one whole move, where that is likely enough."""
+    nats = search.curve.worth([move, dip], [whole]) + search.prior(whole) - search.prior(move) - float(_dip_priors(search, dip.way)[0])
+    if nats < -PARTED_NATS:
+        return False
+    search.curve.exchange([move, dip], [whole])
     search.moves[k] = whole
     return True
 

@@ -18,7 +18,9 @@ JOINED_NATS, HELD_LONG_NATS, SPLIT_NATS = 2.0, 6.0, 3.0
 _TOUCHING_S = 0.1
 _SIMPLER_NATS = 3.0
 """What one move with a rise in it saves against two moves, which have twice as many times of their own."""
-_REACHED_FALLS_S, _REACHED_RETURNS_S = np.arange(-0.6, 0.35, 0.1), np.arange(0.0, 1.3, 0.1)
+_REACHED_FALLS_S = np.concatenate([np.arange(-4.0, -0.6, 0.25), np.arange(-0.6, 0.35, 0.1)])
+_REACHED_RETURNS_S = np.concatenate([np.arange(0.0, 1.3, 0.1), np.arange(1.4, 4.6, 0.25)])
+"""In time, and as early or late as a fault may be."""
 _LEAST_SPLIT_S, _LEAST_HOLD_S = 0.9, 0.1
 _SPLIT_BEHIND_S, _SPLIT_AHEAD_S, _SPLIT_SHARES = (0.05, 0.2, 0.35, 0.5), (0.05, 0.15, 0.3, -0.25, -0.5, -0.8), (0.3, 0.5, 0.65)
 """Where the second falls too late the music may be up for a moment only before it does."""
@@ -82,6 +84,25 @@ def split(search: Search, speech: Sequence[tuple[float, float]]) -> None:
         search.units[k : k + 1] = [replace(unit, out_s=pause[0], latest_s=pause[1]), replace(unit, in_s=pause[1], earliest_s=pause[0])]
         search.refine(k)
         search.refine(k + 1)
+
+
+def part(search: Search) -> None:
+    """The same for a move that was taken to serve the speech beside its own, too, where that has none by itself."""
+    for k in range(len(search.moves)):
+        for beside in (k - 1, k + 1):
+            move = search.moves[k]
+            if move is None or move.serves is None or not 0 <= beside < len(search.moves) or search.moves[beside] is not None:
+                continue
+            first, last = sorted((k, beside))
+            pause = search.units[first].out_s, search.units[last].in_s
+            if pause[1] - pause[0] < _LEAST_SPLIT_S or not move.serves[0] < pause[0] < pause[1] < move.serves[1]:
+                continue
+            nats, two = _split_at(search, move, pause) or (0.0, [])
+            if two and nats >= SPLIT_NATS:
+                search.curve.exchange([move], two)
+                search.moves[first], search.moves[last] = two
+                search.refine(first)
+                search.refine(last)
 
 
 def _split_at(search: Search, move: Move, pause: tuple[float, float]) -> tuple[float, list[Move]] | None:

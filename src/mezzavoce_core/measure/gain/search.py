@@ -18,7 +18,8 @@ _SHORTEST_HOLD_S = 0.05
 _LENGTHS_S = (0.02, 0.06, 0.2, 0.7)
 # Ramps of quite another length, kept at their beginning, their middle or their end; a step at every place inside them.
 _OTHER_LENGTHS_S, _KEPT_AT = np.array([(length, at / 10) for length in _LENGTHS_S for at in (range(11) if length == _LENGTHS_S[0] else (0, 5, 10))]).T
-_BEHIND_S = (0.1, 0.3, 0.6, 1.0)
+_BEHIND_S, _AHEAD_S = (0.1, 0.3, 0.6, 1.0), (0.05, 0.2, 0.4, -0.2)
+_ASTRAY_S, _DEEPER_DB = 1.2, (0.0, 2.5, 5.0)
 _TIME_STEPS_S, _FAR_S = (0.02, 0.06, 0.2, 0.6, 1.2, 2.2), 1.0
 _DEPTH_STEPS_DB = (-3, -1, -0.3, -0.1, 0.1, 0.3, 1, 3)
 _CORNERS = (FALL_START, FALL_END, RETURN_START, RETURN_END)
@@ -197,8 +198,21 @@ class Search:
 
     def _ways(self, k: int, m: Move) -> Floats:
         """Everything that may be changed about a move."""
-        ways = np.concatenate([shifted(m.way), self.like_others(m.way)])
+        ways = np.concatenate([shifted(m.way), self.like_others(m.way), self._in_time(m)])
         return ways[_fits(ways, self.room(k))]
+
+    def _in_time(self, m: Move) -> Floats:
+        """A move with an edge far away from its speech, which no small steps lead back, with that edge in time; as deep as it is, or deeper."""
+        assert m.serves is not None
+        falls_s, backs_s = m.serves[0] - np.array(_AHEAD_S), m.serves[1] + np.array(_BEHIND_S)
+        ways = np.repeat(m.way, len(backs_s), axis=0)
+        if abs(m.return_start_s - backs_s[0]) > _ASTRAY_S:
+            ways[:, RETURN_START], ways[:, RETURN_END] = backs_s, backs_s + self.shared.return_s
+        elif abs(m.fall_end_s - falls_s[0]) > _ASTRAY_S:
+            ways[:, FALL_START], ways[:, FALL_END] = falls_s - self.shared.fall_s, falls_s
+        else:
+            return ways[:0]
+        return np.concatenate([ways + by_db * np.eye(5)[DEPTH] for by_db in _DEEPER_DB])
 
     def like_others(self, way: Floats) -> Floats:
         """A way ``(1, 5)`` with each of the shared values."""
