@@ -140,7 +140,7 @@ class DocumentTest(unittest.TestCase):
 
     def test_what_a_remedy_lacks(self):
         remedy = {"action": "raise", "predicted_speech_to_background_lu": 10.4, "predicted_integrated_lufs": None, "enough": False, "headroom_missing_db": 1.5}
-        self.assertEqual(remedies.lack(remedy), "1.5 dB of headroom are missing")
+        self.assertEqual(remedies.lack(remedy), "peaks 1.5 dB over")
         self.assertEqual(remedies.prediction(remedy), "10.4 LU here; 1.5 dB of headroom are missing, so the peaks want limiting")
         self.assertEqual(remedies.lack(remedy | {"headroom_missing_db": None}), "not enough alone")
         self.assertEqual(remedies.prediction(remedy | {"headroom_missing_db": None}), "10.4 LU here")

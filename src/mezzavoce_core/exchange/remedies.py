@@ -61,12 +61,12 @@ def prediction(remedy: dict[str, Any]) -> str:
     if remedy.get("predicted_true_peak_dbtp") is not None:
         parts.append(f"{remedy['predicted_true_peak_dbtp']:.1f} dBTP at the peak")
     words = ", ".join([*parts[:-2], " and ".join(parts[-2:])])
-    lacking = lack(remedy)
-    return f"{words}; {lacking}, so the peaks want limiting" if lacking and remedy["headroom_missing_db"] else words
+    missing = remedy.get("headroom_missing_db")
+    return f"{words}; {missing:.1f} dB of headroom are missing, so the peaks want limiting" if missing else words
 
 
 def lack(remedy: dict[str, Any]) -> str:
     """Why a remedy is not enough; nothing where it is."""
     if missing := remedy.get("headroom_missing_db"):
-        return f"{missing:.1f} dB of headroom are missing"
+        return f"peaks {missing:.1f} dB over"
     return "" if remedy.get("enough", True) else "not enough alone"
