@@ -15,7 +15,6 @@ from numba.core.runtime import nrt
 
 __all__ = ["njit"]
 
-
 _HELPERS: dict[str, int] = getattr(getattr(nrt, "_nrt", None), "c_helpers", {})
 
 

@@ -42,10 +42,10 @@ def _finding(number: int, finding: dict[str, Any]) -> list[str]:
     remedy = finding["remedy"]
     if remedy is None:
         return lines
+    words, source = prediction(remedy), f" Of the stems it is “{finding['source']}”." if finding["source"] else ""
     # A gain of the whole mix stands in the message.
-    way = "With it" if remedy["action"] == "gain" else f"{change(remedy, finding['kind'])}; then"
-    source = f" Of the stems it is “{finding['source']}”." if finding["source"] else ""
-    lines.append(f"      {way} {prediction(remedy)}.{source}" if prediction(remedy) else f"      {way.removesuffix('; then')}.{source}")
+    told = f"With it {words}" if remedy["action"] == "gain" else "; then ".join(filter(None, (change(remedy, finding["kind"]), words)))
+    lines.append(f"      {told}.{source}")
     lines += [f"      {band['centre_hz']:g} Hz  {gain(band['gain_db'])}" for band in remedy["bands"]]
     lines += [f"      {point['at_timecode']}  {gain(point['gain_db'])}" for point in remedy["points"]]
     for other in finding["alternatives"]:

@@ -15,11 +15,11 @@ _put: "dict[tuple[Path, int, int], subprocess.Popen[bytes]]" = {}
 def ask(paths: Iterable[Path]) -> None:
     """Begin to ask about regular files that do not say all by themselves; what cannot be asked is left to ``answer``, which says why."""
     for path in paths:
-        try:
-            if path.is_file() and path.stat().st_size and plain_facts(path) is None:
+        if path.is_file() and path.stat().st_size and plain_facts(path) is None:
+            try:
                 _put[_key(path)] = _question(path)
-        except OSError:
-            return
+            except OSError:
+                return
 
 
 def answer(path: Path) -> "subprocess.CompletedProcess[bytes]":

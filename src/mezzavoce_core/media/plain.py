@@ -9,7 +9,7 @@ import struct
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from .riff import Chunk, chunks, format_of, pcm_of
+from .riff import EXTENSIBLE, Chunk, chunks, format_of, pcm_of
 
 _CODECS = {"i3": "pcm_s24le", "i4": "pcm_s32le", "f4": "pcm_f32le", "f8": "pcm_f64le"}
 _SILENT = {b"fmt ", b"data", b"fact", b"PEAK", b"JUNK", b"junk", b"PAD ", b"FLLR", b"bext", b"iXML", b"minf", b"elm1", b"umid", b"regn", b"LIST"}
@@ -18,13 +18,19 @@ _LAYOUTS = {0x4: "mono", 0x3: "stereo", 0xB: "2.1", 0x7: "3.0", 0x33: "quad", 0x
 _USUAL = {1: "mono", 2: "stereo"}
 _REFERENCE_AT = 338
 _TIMECODE = b"ISMP"
-_EXTENDED = 0xFFFE
 _USUAL_KIND = bytes.fromhex("000000001000800000aa00389b71")
 _LONGEST_LIST = 1 << 20
 
 
 def plain_facts(path: Path) -> dict[str, Any] | None:
-    """The facts as ffprobe writes them as JSON, as far as they are looked at; None where the file is another one, or not whole."""
+    """The facts as ffprobe writes them as JSON, as far as they are looked at; None where the file is another one, not whole, or not to be opened."""
+    try:
+        return _read_facts(path)
+    except OSError:
+        return None
+
+
+def _read_facts(path: Path) -> dict[str, Any] | None:
     total = path.stat().st_size
     with path.open("rb") as file:
         head = file.read(12)
@@ -43,7 +49,7 @@ def plain_facts(path: Path) -> dict[str, Any] | None:
 def _facts(file: BinaryIO, found: dict[bytes, Chunk]) -> dict[str, Any] | None:
     form, data = _read(file, found[b"fmt "]), found[b"data"]
     pcm = pcm_of(format_of(form), data.start, data.size)
-    extended = form[:2] == struct.pack("<H", _EXTENDED)
+    extended = form[:2] == struct.pack("<H", EXTENSIBLE)
     if pcm is None or pcm.encoding not in _CODECS or not pcm.size or not pcm.rate_hz or (extended and not _is_usual(form)):
         return None
     mask = struct.unpack("<I", form[20:24])[0] if extended else 0

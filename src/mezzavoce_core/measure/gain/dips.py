@@ -24,7 +24,9 @@ _ALONE_NATS = 6.0
 _AT_ONCE_S, _AT_ONCE_NATS, _LIKE_OTHERS = (0.1, 0.3), 5.0, 0.9
 """Music that rests begins again at once far more often than a move comes back so quickly where the others do not."""
 _SHORTEST_STRAY_S, _LONGEST_STRAY_S = 0.25, 6.0
-_EARLY_S, _UP_S = 1.2, 0.3
+_EARLY_S = 1.2
+_UP_S = 0.3
+"""Nobody lets the music up for less time than it takes to get there."""
 _PARTED_BEHIND_S, _PARTED_AHEAD_S, _PARTED_RAMPS_S = (0.1, 0.3, 0.6), (0.05, 0.2), (0.1, 0.3, 0.6)
 _STRAY_DEPTHS_DB, _STRAY_SHARE, _DEEPER_DB = (14.0, 24.0), 1.5, 20.0
 """A dip that nobody calls for is about as deep as the other ducks; music that rests for a moment falls further."""
@@ -125,7 +127,6 @@ def _one(search: Search, k: int, move: Move, whole: Move, dip: Move) -> bool:
     """Take a move and a dip beside it for one whole move, where that is likely enough."""
     nats = search.curve.worth([move, dip], [whole]) + search.prior(whole) - search.prior(move) - float(_dip_priors(search, dip.way)[0])
     up_s = max(move.fall_start_s - dip.return_end_s, dip.fall_start_s - move.return_end_s)
-    # Nobody lets the music up for less time than it takes to get there.
     if nats < (-STRAY_NATS if up_s < _UP_S else -PARTED_NATS):
         return False
     search.curve.exchange([move, dip], [whole])

@@ -20,6 +20,7 @@ _LENGTHS_S = (0.02, 0.06, 0.2, 0.7)
 _OTHER_LENGTHS_S, _KEPT_AT = np.array([(length, at / 10) for length in _LENGTHS_S for at in (range(11) if length == _LENGTHS_S[0] else (0, 5, 10))]).T
 _BEHIND_S, _AHEAD_S = (0.1, 0.3, 0.6, 1.0), (0.05, 0.2, 0.4, -0.2)
 _ASTRAY_S, _DEEPER_DB = 1.2, (0.0, 2.5, 5.0)
+"""An edge so far from its speech may have been taken for one that is none, and the move then for less deep than it is."""
 _TIME_STEPS_S, _FAR_S = (0.02, 0.06, 0.2, 0.6, 1.2, 2.2), 1.0
 _DEPTH_STEPS_DB = (-3, -1, -0.3, -0.1, 0.1, 0.3, 1, 3)
 _CORNERS = (FALL_START, FALL_END, RETURN_START, RETURN_END)
