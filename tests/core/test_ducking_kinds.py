@@ -183,12 +183,18 @@ class DuckingKindsTest(unittest.TestCase):
 
     def test_a_step_up_of_which_little_is_told_has_to_be_seen_in_the_level(self):
         evidence, stepped = self.claimed(points(d1=duck(1, back=(0.3, 0.32))), "return-abrupt")
-        for beyond, certainty in ((0.0, 0.3), (3.5, 0.35), (6.5, 0.6), (9.5, 0.95)):
+        for beyond, certainty in ((0.0, 0.6), (2.0, 0.75), (6.5, 0.92)):
             weak = replace(stepped, nats={"return-abrupt": beyond}, certainty=1.0)
             self.assertEqual([round(f.certainty, 3) for f in duck_abrupt.find(replace(evidence, ducks=(weak,)))], [certainty])
             # The same is told half a second on, where the level stays as it is.
             aside = replace(weak, return_start_s=weak.return_start_s + 0.5, return_end_s=weak.return_end_s + 0.5)
             self.assertEqual(len(list(duck_abrupt.find(replace(evidence, ducks=(aside,))))), 1 if beyond > 6.0 else 0)
+
+    def test_a_step_down_need_not_be_seen_in_the_level(self):
+        evidence, stepped = self.claimed(points(d1=duck(1, fall=(-0.12, -0.1))), "fall-abrupt")
+        for beyond, certainty in ((0.0, 0.65), (2.0, 0.95)):
+            aside = replace(stepped, fall_start_s=stepped.fall_start_s - 0.5, fall_end_s=stepped.fall_end_s - 0.5, nats={"fall-abrupt": beyond}, certainty=1.0)
+            self.assertEqual([round(f.certainty, 3) for f in duck_abrupt.find(replace(evidence, ducks=(aside,)))], [certainty])
 
     def test_a_beat_of_the_music_is_no_step_of_the_gain(self):
         """The level steps by far more than the gain is said to; where enough else tells it, it is one all the same."""

@@ -91,7 +91,7 @@ def _drawn(plan, seed):
         trapezoids = _automation(plan, dice, passages) if plan.ducked else []
         source *= 10 ** (_open_gain_db(plan, dialogue, source, speech, passages, trapezoids) / 20)
     whole, at_joins = cues.told_apart(cues.startling(faults, source))
-    open_lu = _open_ratios(dialogue, source, passages)
+    open_lu = _open_ratios(dialogue, source, speech, passages)
     trapezoids, faults = plant(plan.faults, dice, passages, speech, trapezoids, plan.seconds, open_lu, at_joins, cues.rests(spans))
     music = _with_gain(source, trapezoids)
     effects = _effects(plan, dice, len(dialogue)) if plan.with_effects else None
@@ -235,10 +235,14 @@ def _open_gain_db(plan, dialogue, source, speech, passages, trapezoids, within=(
     return min(gaps, default=np.inf) + usual - CLEARANCE_LU - plan.margin_lu
 
 
-def _open_ratios(dialogue, source, passages):
-    """Voice over music in the clear, passage by passage."""
-    parts = [slice(round(a * RATE), round(b * RATE)) for a, b in passages]
-    return [level_of(dialogue[p]) - level_of(source[p]) for p in parts]
+def _open_ratios(dialogue, source, speech, passages):
+    """Voice over music in the clear while words are spoken, passage by passage."""
+    found = []
+    for a, b in passages:
+        words = [slice(round(c * RATE), round(d * RATE)) for c, d in speech if a <= c < b]
+        voice, under = (np.concatenate([x[w] for w in words]) for x in (dialogue, source))
+        found.append(level_of(voice) - level_of(under))
+    return found
 
 
 def _room(dice, dialogue, room_db):

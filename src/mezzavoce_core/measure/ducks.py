@@ -11,13 +11,13 @@ from .meter import TICKS_PER_S
 
 _SURE_OF_IT = (0.0, 1.0, 3.0, 8.0), (0.5, 0.65, 0.85, 0.97)
 _SURE_OF = {
-    "fall-slow": ((0.0, 1.5, 4.5, 8.0), (0.35, 0.6, 0.75, 0.9)),
+    "fall-slow": ((0.0, 2.3, 5.0, 9.0), (0.35, 0.6, 0.8, 0.9)),
     "return-slow": ((0.0, 1.6, 4.6, 6.1), (0.2, 0.4, 0.75, 0.95)),
-    "fall-abrupt": ((0.0, 3.0, 6.0), (0.3, 0.5, 0.95)),
+    "fall-abrupt": ((0.0, 2.0), (0.65, 0.95)),
     "late": ((0.0, 5.5, 7.5), (0.3, 0.45, 0.95)),
     "early": ((0.0, 5.5, 7.5, 12.5), (0.45, 0.65, 0.85, 0.97)),
     "held": ((0.0, 7.0, 11.0), (0.3, 0.6, 0.95)),
-    "return-abrupt": ((0.0, 3.5, 6.5, 9.5), (0.3, 0.35, 0.6, 0.95)),
+    "return-abrupt": ((0.0, 2.0, 6.0), (0.6, 0.75, 0.92)),
 }
 """Nats beyond chance, and the share of such claims that is right (tuned half of the evaluation): of most, and of what music often does by itself."""
 _OPEN_S = 3.0

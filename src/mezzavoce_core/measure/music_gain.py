@@ -73,6 +73,7 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
         shallow(search)
         search.agree()
         # What was one or two while the others were less well known may be something else by now.
+        reach(search)
         part(search)
         risen += join(search)
     risen += pumps(search, speech)

@@ -10,15 +10,15 @@ from ..model import SHOULD, Evidence, Finding, Kind
 
 _LEAST_STEP_DB = 6.0
 _SOFT_S = 0.35
-_SEEN, _MORE = 0.5, 1.3
+_SEEN, _MORE = 0.5, 1.45
 """Of its depth; where the level changes by more, that is more likely a beat of the music."""
 _PLAIN_NATS = 6.0
-"""With less the step has to be seen in the level, too."""
-_ASIDE_TICKS, _ACROSS_TICKS = 6, 3
+"""With less a step up has to be seen in the level, too: music begins a beat at once, but does not stop like that."""
+_ASIDE_TICKS, _ACROSS_TICKS = 4, 2
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
-    """A finding for each fall or return of 6 dB or more that is quicker than ``ramp_min_s``, and seen as a step in the level, too."""
+    """A finding for each fall or return of 6 dB or more that is quicker than ``ramp_min_s``; a doubtful return has to be a step in the level, too."""
     limit = evidence.spec.limits.ramp_min_s
     if limit is None:
         return
@@ -33,7 +33,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
                 begin is None
                 or end is None
                 or round(end - begin, 3) >= limit
-                or not (duck.nats.get(claim, 0.0) >= _PLAIN_NATS or (duck.tells(claim) and _stepped(evidence, duck, (begin + end) / 2)))
+                or not duck.tells(claim)
+                or (what == "returns" and duck.nats[claim] < _PLAIN_NATS and not _stepped(evidence, duck, (begin + end) / 2))
             ):
                 continue
             soft = {"fall_start_s": end - _SOFT_S} if what == "falls" else {"return_end_s": begin + _SOFT_S}
