@@ -3,7 +3,7 @@
 from collections import Counter
 
 import numpy as np
-from scipy.stats import spearmanr
+from scipy.stats import binomtest, spearmanr
 
 from tests.evaluation import material
 from tests.evaluation.plans import LONG, LONG_CLEAN
@@ -83,6 +83,16 @@ def _planted(scores, groups):
     hits = [hit for s in scores for _, hit in s.planted]
     if hits:
         yield "all planted faults found", ".95", share(sum(hits), len(hits))
+
+
+def together(halves):
+    """The lines of the table of planted faults of several lots of scores: kind, found in each and in all, and where the true share lies (95 %, Wilson)."""
+    planted = [[one for s in scores for one in s.planted] for scores in halves]
+    everything = [one for lot in planted for one in lot]
+    for kind in sorted({k for k, _ in everything}):
+        hits = [[hit for k, hit in lot if k == kind] for lot in (*planted, everything)]
+        within = binomtest(sum(hits[-1]), len(hits[-1])).proportion_ci(method="wilson")
+        yield kind, *(share(sum(of_lot), len(of_lot)) for of_lot in hits), f"{within.low:.2f} to {within.high:.2f}"
 
 
 def by_music(scores):
