@@ -62,7 +62,7 @@ def main():
         text += part
         halves.append(scores)
     if len(halves) == 2:
-        part = f"\n## Both halves: planted faults\n\n{_table(_BOTH, together(halves))}"
+        part = f"## Both halves: planted faults\n\n{_table(_BOTH, together(halves))}"
         print(part, flush=True)
         text += part
     if options.write:
