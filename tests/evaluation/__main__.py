@@ -32,6 +32,25 @@ def _table(head, lines):
     return "".join(f"| {' | '.join(row)} |\n" for row in rows)
 
 
+def _parts(options):
+    """The parts of the page, each as soon as it is known."""
+    halves = []
+    for half in {"tuned": (TUNED,), "held": (HELD,), "both": (TUNED, HELD)}[options.half]:
+        halves.append(list(_scores(half, options)))
+        yield page(half, halves[-1])
+    if len(halves) > 1:
+        yield f"## Both halves: planted faults\n\n{_table(_BOTH, together(halves))}"
+
+
+def _scores(half, options):
+    wanted = [p for p in plans(half, options.scale) if not options.group or p.group in options.group]
+    with ProcessPoolExecutor(os.cpu_count()) as pool:
+        for s in pool.map(score, sorted(wanted, key=lambda p: -p.seconds)):
+            if options.verbose:
+                print(s.plan.name, s.plan.track.path.stem, f"{s.found}/{s.ducks} false {s.false_ducks}", s.planted, [o.kind for o in s.others], flush=True)
+            yield s
+
+
 def main():
     """Score both halves, or one."""
     parser = argparse.ArgumentParser(description=__doc__)
@@ -48,21 +67,7 @@ def main():
         f"project, measured and judged. What they are made of: Debian's {', '.join(material.PACKAGES)}. "
         f"Python {platform.python_version()}, NumPy {np.__version__}.\n\n"
     )
-    halves = []
-    for half in {"tuned": (TUNED,), "held": (HELD,), "both": (TUNED, HELD)}[options.half]:
-        wanted = [p for p in plans(half, options.scale) if not options.group or p.group in options.group]
-        with ProcessPoolExecutor(os.cpu_count()) as pool:
-            scores = []
-            for s in pool.map(score, sorted(wanted, key=lambda p: -p.seconds)):
-                scores.append(s)
-                if options.verbose:
-                    print(s.plan.name, s.plan.track.path.stem, f"{s.found}/{s.ducks} false {s.false_ducks}", s.planted, [o.kind for o in s.others], flush=True)
-        part = page(half, scores)
-        print(part, flush=True)
-        text += part
-        halves.append(scores)
-    if len(halves) == 2:
-        part = f"## Both halves: planted faults\n\n{_table(_BOTH, together(halves))}"
+    for part in _parts(options):
         print(part, flush=True)
         text += part
     if options.write:

@@ -224,10 +224,9 @@ def _open_gain_db(plan, dialogue, source, speech, passages, trapezoids, within=(
     gaps = []
     for a, b in passages:
         first, last = max(a, within[0]), min(b, within[1])
-        words = [slice(round(max(c, first) * RATE), round(min(d, last) * RATE)) for c, d in speech if c < last and first < d]
-        if not words:
+        if not any(c < last and first < d for c, d in speech):
             continue
-        voice, under = (np.concatenate([x[w] for w in words]) for x in (dialogue, source))
+        voice, under = _under_words(dialogue, source, speech, first, last)
         for begin in (*range(0, len(voice) - _PIECE, _STEP), max(0, len(voice) - _PIECE)):
             piece = slice(begin, begin + _PIECE)
             if len(voice[piece]) > _SHORTEST:
@@ -239,10 +238,15 @@ def _open_ratios(dialogue, source, speech, passages):
     """Voice over music in the clear while words are spoken, passage by passage."""
     found = []
     for a, b in passages:
-        words = [slice(round(c * RATE), round(d * RATE)) for c, d in speech if a <= c < b]
-        voice, under = (np.concatenate([x[w] for w in words]) for x in (dialogue, source))
+        voice, under = _under_words(dialogue, source, speech, a, b)
         found.append(level_of(voice) - level_of(under))
     return found
+
+
+def _under_words(dialogue, source, speech, first_s, last_s):
+    """Voice and music while words are spoken between two times, without the pauses."""
+    words = [slice(round(max(c, first_s) * RATE), round(min(d, last_s) * RATE)) for c, d in speech if c < last_s and first_s < d]
+    return (np.concatenate([x[w] for w in words]) for x in (dialogue, source))
 
 
 def _room(dice, dialogue, room_db):
