@@ -1,4 +1,4 @@
-"""Says where the demo is, once the page answers and everything is measured (or after a while, if that takes long)."""
+"""Says where the demo is, once the page answers and everything is measured (or after a while, if that takes long), and until then how far it is."""
 
 import sys
 import time
@@ -16,7 +16,13 @@ _BANNER = """
 """
 
 
-_PATIENCE_S = 240
+_PATIENCE_S, _SAY_EVERY_S = 240, 10
+
+
+def say(line: str) -> None:
+    """A line for whoever waits, at once, wherever it goes."""
+    sys.stdout.write(f"{line}\n")
+    sys.stdout.flush()
 
 
 def main(url: str) -> None:
@@ -24,13 +30,17 @@ def main(url: str) -> None:
     django.setup()
     from mezzavoce.measuring.models import Run
 
-    end_at = time.monotonic() + _PATIENCE_S
-    while time.monotonic() < end_at:
-        if _answers(url) and not Run.objects.filter(state__in=(Run.State.WAITING, Run.State.RUNNING)).exists():
+    open_runs = Run.objects.filter(state__in=(Run.State.WAITING, Run.State.RUNNING))
+    begun_at = said_at = time.monotonic()
+    while time.monotonic() < begun_at + _PATIENCE_S:
+        left = open_runs.count()
+        if not left and _answers(url):
             break
+        if left and time.monotonic() >= said_at + _SAY_EVERY_S:
+            said_at = time.monotonic()
+            say(f"Measuring: {left} {'mixes are' if left > 1 else 'mix is'} left")
         time.sleep(0.5)
-    sys.stdout.write(_BANNER.format(url=url))
-    sys.stdout.flush()
+    say(_BANNER.format(url=url))
 
 
 def _answers(url: str) -> bool:

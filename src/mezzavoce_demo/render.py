@@ -48,13 +48,22 @@ def captions_file(folder: Path, episode: Episode) -> Path | None:
 
 def render_all(folder: Path, episodes: tuple[Episode, ...] = EPISODES, *, picture: bool = True) -> Path:
     """Render what is not there yet (two episodes at a time) and return the folder that holds it, named after the code that made it."""
-    made = folder / (_digest() + ("" if picture else "-sound"))
-    missing = [e for e in episodes if not mix_file(made, e).exists()]
+    made = _made(folder, picture=picture)
     made.mkdir(parents=True, exist_ok=True)
     with ProcessPoolExecutor(max_workers=2) as pool:
-        for job in [pool.submit(_render, made, episode, picture=picture) for episode in missing]:
+        for job in [pool.submit(_render, made, episode, picture=picture) for episode in unrendered(folder, episodes, picture=picture)]:
             job.result()
     return made
+
+
+def unrendered(folder: Path, episodes: tuple[Episode, ...] = EPISODES, *, picture: bool = True) -> list[Episode]:
+    """The episodes that are not there yet."""
+    made = _made(folder, picture=picture)
+    return [e for e in episodes if not mix_file(made, e).exists()]
+
+
+def _made(folder: Path, *, picture: bool) -> Path:
+    return folder / (_digest() + ("" if picture else "-sound"))
 
 
 def _render(folder: Path, episode: Episode, *, picture: bool) -> None:

@@ -10,7 +10,8 @@ from pathlib import Path
 
 from honcho.manager import Manager
 
-from .render import render_all
+from .announce import say
+from .render import render_all, unrendered
 from .services import CannotStart, Database, end, free_port, mariadb, redis, secret
 
 
@@ -77,18 +78,24 @@ def _prepare(data: Path) -> None:
     import django
     from django.core.management import call_command
 
-    media = render_all(data / "demo-media")
+    media = data / "demo-media"
+    if missing := len(unrendered(media)):
+        say(f"Making sound and picture of {missing} programmes (once)")
+    rendered = render_all(media)
     django.setup()
     call_command("migrate", interactive=False, verbosity=0)
     call_command("collectstatic", interactive=False, verbosity=0)
     from .loader import load
 
-    load(media)
+    load(rendered)
 
 
 def _run(data: Path, web_port: int, mail_port: int) -> int:
     manager = Manager()
-    celery = f"exec {sys.executable} -m celery --quiet -A mezzavoce.config worker --loglevel WARNING --without-gossip --without-mingle"
+    # Whoever tries it may be root in a container, which the queue would warn of at length.
+    celery = (
+        f"exec {sys.executable} -W ignore:::celery.platforms -m celery --quiet -A mezzavoce.config worker --loglevel WARNING --without-gossip --without-mingle"
+    )
     manager.add_process(
         "web",
         f"exec {sys.executable} -m gunicorn mezzavoce.config.wsgi --bind 127.0.0.1:{web_port} "

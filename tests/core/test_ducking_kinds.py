@@ -40,6 +40,14 @@ def usual_music():
     return song(SECONDS) * 10 ** (4 / 20)
 
 
+def shaken(level_db):
+    """The same with noise over the second half of a passage."""
+    music = usual_music().copy()
+    half = slice(round((SPANS[1][0] + 3.4) * 48000), round(SPANS[1][1] * 48000))
+    music[half] += noise(SECONDS, level_db)[half]
+    return music
+
+
 def programme(levels, *, right=None, spans=SPANS, voice=None, effects=None, music=None, added=()):
     voice = talk(SECONDS, spans, -23) if voice is None else voice
     tune = usual_music() if music is None else music
@@ -75,6 +83,12 @@ class DuckingKindsTest(unittest.TestCase):
         self.assertIn(finding.severity, (SHOULD, MUST))
         self.assertIn("masked-speech", finding.also)
         self.assertGreaterEqual(finding.remedy.predicted_speech_to_background_lu, 10.0)
+
+    def test_a_bed_that_sits_higher_than_elsewhere_is_what_covers_half_a_passage(self):
+        """A shaker comes in there: under a bed like the others' it is the one place that is at fault."""
+        higher = self.only(points(d1=duck(1, depth=6.0)), "duck-shallow", music=shaken(-28))
+        self.assertEqual(set(higher.also), {"masked-speech", "duck-uneven"})
+        self.only(points(), "masked-speech", music=shaken(-20))
 
     def test_plunge(self):
         finding = self.only(points(d1=duck(1, depth=24.0)), "duck-plunge")

@@ -3,7 +3,8 @@
 import os
 import socket
 import tempfile
-from contextlib import ExitStack
+from contextlib import ExitStack, redirect_stdout
+from io import StringIO
 from pathlib import Path
 from unittest import mock
 
@@ -12,7 +13,7 @@ from django.urls import reverse
 
 from mezzavoce.library.models import Mix, Production, Programme, Track
 from mezzavoce.measuring.models import Run
-from mezzavoce_demo import loader, scenario, serve, services
+from mezzavoce_demo import announce, loader, scenario, serve, services
 
 
 class ServicesTest(SimpleTestCase):
@@ -76,6 +77,26 @@ class LoaderTest(TestCase):
             page = self.client.post(reverse("demo-sign-in", args=[role]), follow=True)
             self.assertContains(page, scenario.SERIES)
         self.assertEqual(self.client.post(reverse("demo-sign-in", args=["nobody"])).status_code, 404)
+
+
+class AnnounceTest(TestCase):
+    def test_says_how_much_is_left_and_then_where(self):
+        media = Path(os.environ["MEZZAVOCE_TEST_MEDIA"])
+        with mock.patch("mezzavoce_demo.loader.EPISODES", scenario.EPISODES[3:4]):
+            loader.load(media)
+
+        def measured(_seconds):
+            Run.objects.update(state=Run.State.MEASURED)
+
+        with (
+            mock.patch.multiple(announce, _answers=lambda _url: True, _SAY_EVERY_S=0),
+            mock.patch("mezzavoce_demo.announce.time.sleep", measured),
+            redirect_stdout(StringIO()) as said,
+        ):
+            announce.main("http://127.0.0.1:8400/")
+        left, rest = said.getvalue().split("\n", 1)
+        self.assertEqual(left, "Measuring: 1 mix is left")
+        self.assertIn("is running:  http://127.0.0.1:8400/", rest)
 
 
 class MailboxTest(TestCase):

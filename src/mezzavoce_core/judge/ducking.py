@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from ..measure.balance import Passage, blocks_between
-from ..measure.ducks import Duck
+from ..measure.ducks import OWN_DEPTH, Duck
 from ..measure.meter import TICKS_PER_BLOCK
 from .model import Evidence, Finding, Kind, Point, Remedy
 from .prediction import around, audibility_over, gain_curve, integrated_with, ratio_over, with_gain
@@ -53,6 +53,12 @@ def usual_depth_db(evidence: Evidence, without: Sequence[Duck]) -> float | None:
     """The depth that the other ducks of a programme have in the middle, those alone that are sure; None where no other is."""
     depths = [d.depth_db for d in known_ducks(evidence) if d.speech and d.certainty >= _SURE and not any(d is w for w in without)]
     return float(np.median(depths)) if depths else None
+
+
+def off_usual_db(evidence: Evidence, duck: Duck) -> float:
+    """By how many dB more (less: negative) the music falls under a duck than under the others in the middle; 0 where it has no depth of its own."""
+    usual = usual_depth_db(evidence, [duck])
+    return duck.depth_db - usual if usual is not None and duck.tells(OWN_DEPTH) else 0.0
 
 
 def duck_finding(kind: Kind, duck: Duck, **facts: Any) -> Finding:

@@ -6,7 +6,7 @@ from functools import partial
 import numpy as np
 
 from ...measure.balance import Passage, blocks_between
-from ..ducking import duck_finding, known_ducks, served
+from ..ducking import duck_finding, known_ducks, off_usual_db, served
 from ..model import MUST, SHOULD, Evidence, Finding, Kind
 from ..remedies import balance_remedies
 
@@ -14,13 +14,15 @@ _MOST = 0.6
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
-    """A finding for each duck under which a passage is too near to the music."""
+    """A finding for each duck under which a passage is too near to the music, all along or with a bed that sits higher than elsewhere."""
     limits, balance = evidence.spec.limits, evidence.balance
     if limits.clearance_lu is None or balance is None or balance.music is None:
         return
     for duck in known_ducks(evidence):
+        higher = limits.bed_spread_db is not None and round(-off_usual_db(evidence, duck), 1) > limits.bed_spread_db
         ratios = [(p, p.speech_to_music_lu) for p in served(evidence, duck)]
-        thin = [(p, r) for p, r in ratios if r is not None and round(r, 1) < limits.clearance_lu and _all_along(evidence, p, limits.clearance_lu)]
+        near = [(p, r) for p, r in ratios if r is not None and round(r, 1) < limits.clearance_lu]
+        thin = [(p, r) for p, r in near if higher or _all_along(evidence, p, limits.clearance_lu)]
         if not thin:
             continue
         in_s, out_s, lowest = thin[0][0].in_s, thin[-1][0].out_s, min(r for _, r in thin)

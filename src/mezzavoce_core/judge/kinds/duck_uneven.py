@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from ...measure.ducks import OWN_DEPTH
-from ..ducking import duck_finding, known_ducks, needed, reshaped, usual_depth_db
+from ..ducking import duck_finding, known_ducks, needed, off_usual_db, reshaped
 from ..model import NOTE, Evidence, Finding, Kind
 
 _FEWEST = 3
@@ -16,10 +16,10 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     if limit is None or len(ducks) < _FEWEST:
         return
     for duck in (d for d in ducks if needed(evidence, d)):
-        usual = usual_depth_db(evidence, [duck])
-        if usual is None or not duck.tells(OWN_DEPTH) or round(abs(duck.depth_db - usual), 1) <= limit:
+        off_db = off_usual_db(evidence, duck)
+        if round(abs(off_db), 1) <= limit:
             continue
-        side = "lower" if duck.depth_db > usual else "higher"
+        side = "lower" if off_db > 0 else "higher"
         yield duck_finding(
             KIND,
             duck,
@@ -27,12 +27,12 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             in_s=duck.fall_end_s if duck.fall_end_s is not None else 0.0,
             out_s=duck.return_start_s if duck.return_start_s is not None else evidence.duration_s,
             title="Bed at another level",
-            message=f"Here the bed of the music sits {abs(duck.depth_db - usual):.1f} dB {side} than elsewhere; within {limit:g} dB it is one bed.",
-            measured=abs(duck.depth_db - usual),
+            message=f"Here the bed of the music sits {abs(off_db):.1f} dB {side} than elsewhere; within {limit:g} dB it is one bed.",
+            measured=abs(off_db),
             limit=limit,
             unit="dB",
             certainty=duck.sure(OWN_DEPTH),
-            remedy=reshaped(evidence, duck, {"depth_db": usual}),
+            remedy=reshaped(evidence, duck, {"depth_db": duck.depth_db - off_db}),
         )
 
 
