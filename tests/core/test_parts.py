@@ -8,6 +8,7 @@ import numpy as np
 from mezzavoce_core.exchange.document import finding_dict
 from mezzavoce_core.judge import remedies
 from mezzavoce_core.judge.ducking import reshaped
+from mezzavoce_core.judge.fit import Fit
 from mezzavoce_core.judge.judging import gather, judge
 from mezzavoce_core.judge.kinds.masked_speech import thin_stretches
 from mezzavoce_core.judge.model import Evidence, Finding, Remedy
@@ -51,7 +52,7 @@ class PowersTest(unittest.TestCase):
 class RemediesTest(unittest.TestCase):
     def test_lower_and_raise_are_equals(self):
         found = evidence()
-        first, others = remedies.balance_remedies(found, 8.0, 14.0, np.arange(80, 140), wanted=10.0)
+        first, others = remedies.balance_remedies(found, 8.0, 14.0, np.arange(80, 140), wanted=10.0, fit=Fit())
         self.assertEqual({first.action, others[0].action}, {"lower", "raise"})
         self.assertTrue(first.enough)
         self.assertLessEqual(abs(first.amount_db), abs(others[0].amount_db) if others[0].enough else 99)
@@ -59,7 +60,7 @@ class RemediesTest(unittest.TestCase):
 
     def test_nothing_to_do_without_a_background(self):
         bare = replace(evidence(), balance=None)
-        self.assertEqual(remedies.balance_remedies(bare, 8.0, 14.0, np.arange(80, 140), wanted=10.0), (None, ()))
+        self.assertEqual(remedies.balance_remedies(bare, 8.0, 14.0, np.arange(80, 140), wanted=10.0, fit=Fit()), (None, ()))
 
     def test_an_earlier_fall_adds_up_to_a_fall_that_is_done_in_time(self):
         duck = Duck(8.2, 8.8, 14.5, 15.5, 10.0, -24.0, -34.0)

@@ -1,4 +1,4 @@
-"""``python -m tests.evaluation``: makes the set, measures, and prints the table; ``--write FILE`` keeps it."""
+"""``python -m tests.evaluation``: makes the set, measures, and prints the table; ``--write FILE`` keeps it. ``--remedies``: carries them out instead."""
 
 import argparse
 import os
@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from tests.evaluation import material
+from tests.evaluation import material, remedies
 from tests.evaluation.plans import HELD, TUNED, plans
 from tests.evaluation.scores import score
 from tests.evaluation.tables import by_limit, by_music, figures, together
@@ -17,12 +17,13 @@ from tests.evaluation.tables import by_limit, by_music, figures, together
 _FIGURES = ("Figure (stems)", "To reach", "Found")
 _BY_MUSIC = ("Music", "Mixes", "Ducks found", "Depth (dB)", "Times (s)", "Planted faults found", "False findings on clean mixes, for ten minutes")
 _BY_LIMIT = ("False finding on clean mixes", "Limit", "How many", "Measured")
+_NAMES, _HALVES = {TUNED: "Tuned on", HELD: "Held out"}, {"tuned": (TUNED,), "held": (HELD,), "both": (TUNED, HELD)}
 _BOTH = ("Planted", "Tuned on", "Held out", "Found in both halves", "True share, 95 times in 100")
 
 
 def page(half, scores):
     """What was found on one half."""
-    name = "Tuned on" if half == TUNED else "Held out"
+    name = _NAMES[half]
     tables = (("", _FIGURES, figures), (": by kind of music", _BY_MUSIC, by_music), (": what is found in clean mixes", _BY_LIMIT, by_limit))
     return "\n".join(f"##{'#' if more else ''} {name}{more}\n\n{_table(head, lines(scores))}" for more, head, lines in tables) + "\n"
 
@@ -35,20 +36,43 @@ def _table(head, lines):
 def _parts(options):
     """The parts of the page, each as soon as it is known."""
     halves = []
-    for half in {"tuned": (TUNED,), "held": (HELD,), "both": (TUNED, HELD)}[options.half]:
+    for half in _HALVES[options.half]:
         halves.append(list(_scores(half, options)))
         yield page(half, halves[-1])
     if len(halves) > 1:
         yield f"## Both halves: planted faults\n\n{_table(_BOTH, together(halves))}"
 
 
-def _scores(half, options):
-    wanted = [p for p in plans(half, options.scale) if not options.group or p.group in options.group]
+def _remedied(options):
+    """The same of what remedies do."""
+    for half in _HALVES[options.half]:
+        done = [d for some in _over(remedies.carried_out, remedies.some_plans(half, options.scale), options) for d in some]
+        yield f"## {_NAMES[half]}\n\n{remedies.summary(done)}\n\n{_table(remedies.HEAD, remedies.table(done))}\n"
+
+
+def _over(what, wanted, options):
+    """What is made of each of some plans, the long ones first."""
+    wanted = [p for p in wanted if not options.group or p.group in options.group]
     with ProcessPoolExecutor(os.cpu_count()) as pool:
-        for s in pool.map(score, sorted(wanted, key=lambda p: -p.seconds)):
-            if options.verbose:
-                print(s.plan.name, s.plan.track.path.stem, f"{s.found}/{s.ducks} false {s.false_ducks}", s.planted, [o.kind for o in s.others], flush=True)
-            yield s
+        yield from pool.map(what, sorted(wanted, key=lambda p: -p.seconds))
+
+
+def _scores(half, options):
+    for s in _over(score, plans(half, options.scale), options):
+        if options.verbose:
+            print(s.plan.name, s.plan.track.path.stem, f"{s.found}/{s.ducks} false {s.false_ducks}", s.planted, [o.kind for o in s.others], flush=True)
+        yield s
+
+
+def _head(options):
+    title, done, flag = "Evaluation", "measured and judged", ""
+    if options.remedies:
+        title, done, flag = "Remedies", "measured and judged, and every remedy for a stem carried out on it, measured and judged again", "--remedies "
+    return (
+        f"# {title}\n\nMade by `bin/evaluate {flag}--scale {options.scale:g}`: scripted mixes of real and synthetic voices and real music, made outside the "
+        f"project, {done}. What they are made of: Debian's {', '.join(material.PACKAGES)}. "
+        f"Python {platform.python_version()}, NumPy {np.__version__}.\n\n"
+    )
 
 
 def main():
@@ -57,17 +81,14 @@ def main():
     parser.add_argument("--half", choices=("tuned", "held", "both"), default="both")
     parser.add_argument("--scale", type=float, default=1.0, help="share of the mixes of each group")
     parser.add_argument("--group", nargs="+", help="groups of mixes; the others are left out")
+    parser.add_argument("--remedies", action="store_true", help="carry out every remedy, measure and judge again")
     parser.add_argument("--verbose", action="store_true")
     parser.add_argument("--write", type=Path)
     options = parser.parse_args()
     if material.missing():
         sys.exit(f"The set is made of music and voices that Debian's packages carry; install {' '.join(material.missing())}, then run this again.")
-    text = (
-        f"# Evaluation\n\nMade by `bin/evaluate --scale {options.scale:g}`: scripted mixes of real and synthetic voices and real music, made outside the "
-        f"project, measured and judged. What they are made of: Debian's {', '.join(material.PACKAGES)}. "
-        f"Python {platform.python_version()}, NumPy {np.__version__}.\n\n"
-    )
-    for part in _parts(options):
+    text = _head(options)
+    for part in (_remedied if options.remedies else _parts)(options):
         print(part, flush=True)
         text += part
     if options.write:

@@ -1,6 +1,6 @@
 """Scripted mixes: what a mixer would have done to real music under real voices, with every gain known; and the same with one thing done wrong."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from scipy.signal import oaconvolve
@@ -64,6 +64,11 @@ class Mix:
     def mix(self):
         total = self.dialogue + self.music
         return total if self.effects is None else total + self.effects
+
+    def changed(self, role, added):
+        """The same with something added to a stem."""
+        stem = getattr(self, role)
+        return replace(self, **{role: (stem + added).astype(stem.dtype)})
 
 
 def make(plan):

@@ -62,15 +62,16 @@ class Score:
     followed: list[Followed] = field(default_factory=list)
 
 
-def measured(mix):
-    """The mix and its stems through the meter, as a measurement."""
+def measured(mix, known=()):
+    """The mix and its stems through the meter, as a measurement; the levels of ``known`` stems by their roles are taken as they are."""
     stems = [("dialogue", mix.dialogue), ("music", mix.music)] + ([("effects", mix.effects)] if mix.effects is not None else [])
-    parts = tuple(
-        StemLevels(f"{role}.wav", role, levels_of(s, between_samples=False, faults=False, bands=True, spectrum=role == "music"), 0.0, 0.0, 1.0)
-        for role, s in stems
-    )
+    parts = tuple(known[role] if role in known else _levels(role, s) for role, s in stems)
     whole = levels_of(mix.mix, between_samples=False)
     return Measurement(info(len(mix.music) / RATE, channels=2), "evaluation", whole, parts).with_music_gain()
+
+
+def _levels(role, stem):
+    return StemLevels(f"{role}.wav", role, levels_of(stem, between_samples=False, faults=False, bands=True, spectrum=role == "music"), 0.0, 0.0, 1.0)
 
 
 def score(plan):

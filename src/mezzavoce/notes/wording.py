@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from mezzavoce_core.exchange.remedies import change, in_sentence
+from mezzavoce_core.exchange.remedies import change, in_sentence, lack
 
 from ..library.models import Mix
 
@@ -59,7 +59,7 @@ def proposed_text(evidence: dict[str, Any]) -> str:
     remedy = evidence["remedy"]
     if remedy and remedy["action"] != "gain" and remedy["role"] != "mix":
         sentences.append(f"{change(remedy, evidence['kind'])}, at the points given.")
-        others = [a for a in evidence["alternatives"] if a["enough"]]
+        others = [a for a in evidence["alternatives"] if not lack(a)]
         if others:
             sentences.append(f"Or {in_sentence(change(others[0]))}.")
     return " ".join(sentences)

@@ -188,5 +188,6 @@ def _remedy(remedy: Remedy, clock: Clock) -> dict[str, Any]:
         "predicted_integrated_lufs": figure(remedy.predicted_integrated_lufs),
         "predicted_true_peak_dbtp": figure(remedy.predicted_true_peak_dbtp),
         "headroom_missing_db": figure(remedy.headroom_missing_db),
+        "stands_off_db": figure(remedy.stands_off_db),
         "enough": remedy.enough,
     }

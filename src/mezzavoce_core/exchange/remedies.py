@@ -61,12 +61,20 @@ def prediction(remedy: dict[str, Any]) -> str:
     if remedy.get("predicted_true_peak_dbtp") is not None:
         parts.append(f"{remedy['predicted_true_peak_dbtp']:.1f} dBTP at the peak")
     words = ", ".join([*parts[:-2], " and ".join(parts[-2:])])
-    missing = remedy.get("headroom_missing_db")
-    return f"{words}; {missing:.1f} dB of headroom are missing, so the peaks want limiting" if missing else words
+    if missing := remedy.get("headroom_missing_db"):
+        words = f"{words}; {missing:.1f} dB of headroom are missing, so the peaks want limiting"
+    return f"{words}; {off}" if (off := _off(remedy)) else words
+
+
+def _off(remedy: dict[str, Any]) -> str:
+    """What stands off from its like elsewhere afterwards."""
+    if not (off := remedy.get("stands_off_db")):
+        return ""
+    return f"the voice then stands {off:.1f} LU over the others" if remedy["role"] == "dialogue" else f"the bed then lies {off:.1f} dB under the others"
 
 
 def lack(remedy: dict[str, Any]) -> str:
-    """Why a remedy is not enough; nothing where it is."""
+    """Why a remedy is not enough, or what it does besides; nothing where it mends all."""
     if missing := remedy.get("headroom_missing_db"):
         return f"peaks {missing:.1f} dB over"
-    return "" if remedy.get("enough", True) else "not enough alone"
+    return _off(remedy) if remedy.get("enough", True) else "not enough alone"

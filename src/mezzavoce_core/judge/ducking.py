@@ -16,6 +16,8 @@ _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _SURE, _LIKELY = 0.67, 0.5
 """How certain ducks are of which the usual depth is read, and such as are taken to be there without a look at the level."""
 _NEAR_LU = 1.0
+_FALLS_S, _RETURNS_S = (0.2, 1.0, 0.4), (0.3, 1.2, 0.8)
+"""Of a fall and a return that are drawn anew: shortest, longest, and where the programme has none to go by."""
 
 
 def known_ducks(evidence: Evidence) -> Sequence[Duck]:
@@ -53,6 +55,18 @@ def usual_depth_db(evidence: Evidence, without: Sequence[Duck]) -> float | None:
     """The depth that the other ducks of a programme have in the middle, those alone that are sure; None where no other is."""
     depths = [d.depth_db for d in known_ducks(evidence) if d.speech and d.certainty >= _SURE and not any(d is w for w in without)]
     return float(np.median(depths)) if depths else None
+
+
+def usual_ramps_s(evidence: Evidence) -> tuple[float, float]:
+    """How long the falls and the returns of a programme take in the middle, neither steps nor drawn out; ramps that are soft where none is sure."""
+    sure = [d for d in known_ducks(evidence) if d.speech and d.certainty >= _SURE]
+    falls = [d.fall_end_s - d.fall_start_s for d in sure if d.fall_start_s is not None and d.fall_end_s is not None]
+    returns = [d.return_end_s - d.return_start_s for d in sure if d.return_start_s is not None and d.return_end_s is not None]
+    return _soft(falls, *_FALLS_S), _soft(returns, *_RETURNS_S)
+
+
+def _soft(lengths_s: Sequence[float], shortest: float, longest: float, soft: float) -> float:
+    return float(np.clip(np.median(lengths_s), shortest, longest)) if lengths_s else soft
 
 
 def off_usual_db(evidence: Evidence, duck: Duck) -> float:

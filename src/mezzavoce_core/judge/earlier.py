@@ -64,4 +64,4 @@ class Kept:
 
 
 def _key(finding: Finding) -> tuple[object, ...]:
-    return finding.kind, finding.role, finding.in_s, finding.out_s, finding.measured, finding.limit
+    return finding.kind, finding.role, finding.in_s, finding.out_s, finding.measured, finding.limit, finding.leans_on

@@ -51,8 +51,15 @@ class Remedy:
     predicted_true_peak_dbtp: float | None = None
     headroom_missing_db: float | None = None
     """By how much a peak would pass the limit; None where none does."""
+    stands_off_db: float | None = None
+    """By how much the voice then stands over the other passages, or the music under its bed elsewhere; None where that is within the spec."""
     enough: bool = True
     """Whether the fault is gone afterwards, with the headroom that there is."""
+
+    @property
+    def sound(self) -> bool:
+        """Whether the fault is gone without a new one."""
+        return self.enough and self.stands_off_db is None
 
 
 Remedies = tuple[Remedy | None, tuple[Remedy, ...]]
@@ -81,6 +88,8 @@ class Finding:
     alternatives: tuple[Remedy, ...] = ()
     mend: "Callable[[], Remedies] | None" = field(default=None, compare=False, repr=False)
     """How ``remedy`` and ``alternatives`` are worked out where that takes its time: only for findings that are kept."""
+    leans_on: object = field(default=None, repr=False)
+    """What they take from the rest of the programme: where that is another, they have to be worked out anew."""
     details: Mapping[str, Any] = field(default_factory=dict)
     """What a page shows beside the figures, as JSON types; times in seconds of the file."""
 

@@ -1,6 +1,6 @@
 """Remedies in level points: lower what lies under the voice, raise the voice, move a fall, or change the whole mix.
 
-Lowering and raising are equals: the one that needs less and has the headroom comes first.
+Lowering and raising are equals: the one that needs less, has the headroom and leaves nothing unlike its neighbours comes first.
 """
 
 from collections.abc import Callable, Sequence
@@ -16,7 +16,8 @@ from ..measure.loudness import mean_lufs
 from ..measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
 from ..units import Floats, amplitude_to_db, db_to_amplitude, db_to_power
 from .carving import carve
-from .model import Evidence, Point, Remedy
+from .fit import Fit
+from .model import Evidence, Point, Remedies, Remedy
 from .prediction import around, audibility_over, integrated_with, level_curve, ratio_over, with_gain
 
 Gap = Callable[[Balance, int], float]
@@ -71,34 +72,29 @@ def _trapezoid(times_s: Sequence[float], gain_db: float) -> tuple[Point, ...]:
     return Point(first, 0.0), Point(second, gain_db), Point(third, gain_db), Point(fourth, 0.0)
 
 
-def balance_remedies(
-    evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], *, wanted: float, gap: Gap | None = None
-) -> tuple[Remedy | None, tuple[Remedy, ...]]:
+def balance_remedies(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], *, wanted: float, fit: Fit, gap: Gap | None = None) -> Remedies:
     """The remedy for too thin a gap over some blocks, and its alternatives: less of what lies under, more voice, or cuts by band where they do.
 
-    ``gap`` measures the gap (default: the lowest local ratio over the blocks), ``wanted`` is what it has to reach.
+    ``gap`` measures the gap (default: the lowest local ratio over the blocks), ``wanted`` is what it has to reach; ``fit`` is how things lie elsewhere.
     """
     if evidence.balance is None or evidence.balance.background is None:
         return None, ()
-    search = _Search(evidence, in_s, out_s, blocks, gap)
-    under = loudest_under(evidence.balance, blocks)
-    options = [search.best(_Way("lower", under, -1), wanted), search.best(_Way("raise", "dialogue", 1), wanted)]
-    options.sort(key=lambda r: (not r.enough, abs(r.amount_db)))
+    search = _Search(evidence, in_s, out_s, blocks, gap, fit)
+    first, second = search.options(wanted)
+    options = [first, second]
     if gap is None and (cut := carve(evidence, in_s, out_s, blocks, audible=evidence.spec.limits.audibility_min or 0.0, ratio=wanted)) is not None:
         options.append(_checked(search, cut, wanted))
     return options[0], tuple(options[1:])
 
 
-def audibility_remedies(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float) -> tuple[Remedy | None, tuple[Remedy, ...]]:
+def audibility_remedies(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float, fit: Fit) -> Remedies:
     """The remedy where the level is right and bands of the voice are covered: cuts by band; else level as for any thin gap."""
     if evidence.balance is None or evidence.balance.background is None:
         return None, ()
     # Audibility grows by one over 30 dB.
-    search = _Search(evidence, in_s, out_s, blocks, lambda balance, first: 30 * (audibility_over(balance, blocks - first // TICKS_PER_BLOCK) or 0.0))
-    under = loudest_under(evidence.balance, blocks)
-    options = [search.best(way, 30 * wanted) for way in (_Way("lower", under, -1), _Way("raise", "dialogue", 1))]
-    options = [replace(o, predicted_speech_to_background_lu=search.ratio_with(o)) for o in options]
-    options.sort(key=lambda r: (not r.enough, abs(r.amount_db)))
+    gap = lambda balance, first: 30 * (audibility_over(balance, blocks - first // TICKS_PER_BLOCK) or 0.0)  # noqa: E731
+    search = _Search(evidence, in_s, out_s, blocks, gap, fit)
+    options = [replace(o, predicted_speech_to_background_lu=search.ratio_with(o)) for o in search.options(30 * wanted)]
     cut = carve(evidence, in_s, out_s, blocks, audible=wanted)
     return (options[0], tuple(options[1:])) if cut is None else (cut, tuple(options))
 
@@ -110,6 +106,8 @@ class _Way:
     action: str
     role: str
     sign: int
+    times_s: Sequence[float]
+    least_db: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -121,6 +119,7 @@ class _Search:
     out_s: float
     blocks: NDArray[np.int64]
     gap: Gap | None
+    fit: Fit
 
     @cached_property
     def first(self) -> int:
@@ -149,47 +148,56 @@ class _Search:
         """The gap in this part, changed or as it is."""
         return ratio_over(balance, self.here) if self.gap is None else self.gap(balance, self.first)
 
-    @cached_property
-    def times_s(self) -> tuple[float, ...]:
-        """Of the level points of every gain that is tried."""
-        return _hold_times(self.evidence, self.in_s, self.out_s)
+    def options(self, wanted: float) -> tuple[Remedy, Remedy]:
+        """Less of what lies under and more voice, what comes first of them before the other."""
+        assert self.evidence.balance is not None
+        under, around_s = loudest_under(self.evidence.balance, self.blocks), _hold_times(self.evidence, self.in_s, self.out_s)
+        shaped = self.fit.times_s if under == "music" else None
+        ways = (_Way("lower", under, -1, shaped or around_s, self.fit.least_db if shaped else 0.0), _Way("raise", "dialogue", 1, around_s))
+        found = [(needed, k, remedy) for k, (needed, remedy) in enumerate(self.best(way, wanted) for way in ways)]
+        (_, _, first), (_, _, second) = sorted(found, key=lambda f: (not f[2].sound, not f[2].enough, *f[:2]))
+        return first, second
 
-    @cached_property
-    def held(self) -> Floats:
-        """How much of a gain in dB stands at each tick of the part, 0 to 1."""
-        return level_curve(_trapezoid(self.times_s, 1.0), len(self.part.voice), self.first)
-
-    def changed(self, role: str, gain_db: float, *, bands: bool) -> Balance:
-        """The part with a gain held on a role."""
-        return with_gain(self.part, role, db_to_power(gain_db * self.held), bands=bands)
+    def changed(self, role: str, gain_db: Floats, *, bands: bool) -> Balance:
+        """The part with a gain in dB per tick on a role."""
+        return with_gain(self.part, role, db_to_power(gain_db), bands=bands)
 
     def ratio_with(self, remedy: Remedy) -> float:
         """Lowest local ratio that a remedy of this search gives."""
-        return ratio_over(self.changed(remedy.role, remedy.amount_db, bands=False), self.here)
+        return ratio_over(self.changed(remedy.role, level_curve(remedy.points, len(self.part.voice), self.first), bands=False), self.here)
 
-    def best(self, way: _Way, wanted: float) -> Remedy:
-        """The smallest gain in steps of 0.5 dB that does, or the largest sensible one."""
+    def best(self, way: _Way, wanted: float) -> tuple[float, Remedy]:
+        """The smallest gain in dB that does, in steps of 0.5 dB (the largest sensible one where none does), and the remedy with it or with the least."""
+        held = level_curve(_trapezoid(way.times_s, 1.0), len(self.part.voice), self.first)
 
-        @cache
-        def reached(steps: int) -> float:
-            return self.gap_in(self.changed(way.role, way.sign * steps * _STEP_DB, bands=self.gap is not None))
+        def reached(amount_db: float) -> float:
+            return self.gap_in(self.changed(way.role, way.sign * amount_db * held, bands=self.gap is not None))
 
         aim = wanted + _BEYOND_LU
-        low = first_step(lambda steps: reached(steps) >= aim, guess=(aim - self.gap_now) / _STEP_DB)
-        found, amount = reached(low), low * _STEP_DB
-        points = _trapezoid(self.times_s, way.sign * amount)
-        headroom = _headroom_db(self.evidence, self.in_s, self.out_s) if way.action == "raise" else np.inf
+        needed = _STEP_DB * first_step(cache(lambda steps: reached(steps * _STEP_DB) >= aim), guess=(aim - self.gap_now) / _STEP_DB)
+        amount = max(needed, round(way.least_db, 1))
+        return needed, self._with(way, amount, reached(amount), wanted, held)
+
+    def _with(self, way: _Way, amount_db: float, found: float, wanted: float, held: Floats) -> Remedy:
+        points = _trapezoid(way.times_s, way.sign * amount_db)
+        raised = way.action == "raise"
+        missing = round(amount_db - _headroom_db(self.evidence, self.in_s, self.out_s), 1) if raised else 0.0
         return Remedy(
             action=way.action,
             role=way.role,
-            amount_db=way.sign * amount,
+            amount_db=way.sign * amount_db,
             points=points,
             predicted_speech_to_background_lu=found,
-            predicted_audibility=audibility_over(self.changed(way.role, way.sign * amount, bands=True), self.here),
+            predicted_audibility=audibility_over(self.changed(way.role, way.sign * amount_db * held, bands=True), self.here),
             predicted_integrated_lufs=integrated_with(self.evidence, way.role, points),
-            headroom_missing_db=round(amount - headroom, 1) if round(amount - headroom, 1) > 0 else None,
-            enough=bool(found >= wanted and amount <= headroom),
+            headroom_missing_db=missing if missing > 0 else None,
+            stands_off_db=self._raised_off_db(points) if raised else self.fit.bed_off_db(amount_db) if way.role == "music" else None,
+            enough=bool(found >= wanted and missing <= 0 and not (raised and self.fit.bed_stays_up)),
         )
+
+    def _raised_off_db(self, points: Sequence[Point]) -> float | None:
+        passages = [p for p in self.evidence.passages or () if p.in_s < self.out_s and self.in_s < p.out_s]
+        return self.fit.voice_off_db(self.evidence, passages, points)
 
 
 def first_step(does: Callable[[int], bool], guess: float) -> int:

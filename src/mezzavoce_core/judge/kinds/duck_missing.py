@@ -5,6 +5,7 @@ from functools import partial
 
 from ...measure.balance import Passage, blocks_between
 from ..ducking import known_ducks, served
+from ..fit import new_duck
 from ..model import MUST, SHOULD, Evidence, Finding, Kind
 from ..remedies import balance_remedies
 
@@ -22,6 +23,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         measured = ratio if over_all is None else over_all
         severe = limits.clearance_must_lu is not None and round(measured, 1) < limits.clearance_must_lu
         blocks = blocks_between(evidence.balance.active, passage.in_s, passage.out_s)
+        fit = new_duck(evidence, passage.in_s, passage.out_s)
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -34,7 +36,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limits.clearance_lu,
             unit="LU",
             role="music",
-            mend=partial(balance_remedies, evidence, passage.in_s, passage.out_s, blocks, wanted=limits.clearance_lu),
+            leans_on=fit,
+            mend=partial(balance_remedies, evidence, passage.in_s, passage.out_s, blocks, wanted=limits.clearance_lu, fit=fit),
         )
 
 

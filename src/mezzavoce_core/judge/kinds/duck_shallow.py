@@ -7,6 +7,7 @@ import numpy as np
 
 from ...measure.balance import Passage, blocks_between
 from ..ducking import duck_finding, known_ducks, off_usual_db, served
+from ..fit import deeper
 from ..model import MUST, SHOULD, Evidence, Finding, Kind
 from ..remedies import balance_remedies
 
@@ -28,6 +29,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         in_s, out_s, lowest = thin[0][0].in_s, thin[-1][0].out_s, min(r for _, r in thin)
         severe = limits.clearance_must_lu is not None and round(lowest, 1) < limits.clearance_must_lu
         blocks = np.concatenate([blocks_between(balance.active, p.in_s, p.out_s) for p, _ in thin])
+        fit = deeper(evidence, duck)
         yield duck_finding(
             KIND,
             duck,
@@ -42,7 +44,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=lowest,
             limit=limits.clearance_lu,
             unit="LU",
-            mend=partial(balance_remedies, evidence, in_s, out_s, blocks, wanted=limits.clearance_lu),
+            leans_on=fit,
+            mend=partial(balance_remedies, evidence, in_s, out_s, blocks, wanted=limits.clearance_lu, fit=fit),
         )
 
 

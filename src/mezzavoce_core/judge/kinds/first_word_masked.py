@@ -8,6 +8,7 @@ import numpy as np
 from ...measure.balance import Balance, Passage, first_word, loudest_under
 from ...measure.meter import TICKS_PER_S
 from ...measure.speech import block_of
+from ..fit import with_others
 from ..model import SHOULD, Evidence, Finding, Kind
 from ..remedies import Gap, balance_remedies
 
@@ -25,7 +26,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             continue
         out_s = min(passage.in_s + _FIRST_WORD_S, passage.out_s)
         blocks = np.arange(block_of(passage.in_s), min(block_of(out_s) + 1, len(evidence.local_ratio_lu)))
-        under = loudest_under(evidence.balance, blocks)
+        under, fit = loudest_under(evidence.balance, blocks), with_others(evidence, passage.in_s, out_s)
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -38,7 +39,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="LU",
             role=under,
-            mend=partial(balance_remedies, evidence, passage.in_s, out_s, blocks, wanted=limit, gap=_gap(passage)),
+            leans_on=fit,
+            mend=partial(balance_remedies, evidence, passage.in_s, out_s, blocks, wanted=limit, fit=fit, gap=_gap(passage)),
         )
 
 

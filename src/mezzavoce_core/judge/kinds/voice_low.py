@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...measure.balance import Passage, blocks_between
+from ..fit import Fit, with_others
 from ..model import NOTE, SHOULD, Evidence, Finding, Kind, Remedies
 from ..offs import standing_off
 from ..remedies import balance_remedies
@@ -25,6 +26,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             continue
         assert limits.voice_spread_lu is not None
         blocks = blocks_between(balance.active, passage.in_s, passage.out_s)
+        fit = with_others(evidence, passage.in_s, passage.out_s)
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -37,13 +39,14 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limits.voice_spread_lu,
             unit="LU",
             role="dialogue",
-            mend=partial(_raised_first, evidence, passage, blocks, limits.clearance_lu),
+            leans_on=fit,
+            mend=partial(_raised_first, evidence, passage, blocks, limits.clearance_lu, fit),
         )
 
 
-def _raised_first(evidence: Evidence, passage: Passage, blocks: NDArray[np.int64], wanted: float) -> Remedies:
-    lower, others = balance_remedies(evidence, passage.in_s, passage.out_s, blocks, wanted=wanted)
-    ways = sorted([r for r in (lower, *others) if r is not None], key=lambda r: (not r.enough, r.action != "raise"))
+def _raised_first(evidence: Evidence, passage: Passage, blocks: NDArray[np.int64], wanted: float, fit: Fit) -> Remedies:
+    lower, others = balance_remedies(evidence, passage.in_s, passage.out_s, blocks, wanted=wanted, fit=fit)
+    ways = sorted([r for r in (lower, *others) if r is not None], key=lambda r: (not r.sound, not r.enough, r.action != "raise"))
     return (ways[0] if ways else None), tuple(ways[1:])
 
 

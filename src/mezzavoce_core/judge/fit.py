@@ -1,0 +1,114 @@
+"""What a remedy is to fit in with: the bed and the ramps of the music elsewhere, and the voice of the other passages.
+
+A remedy that mends one passage and leaves it unlike all others only moves the fault.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..measure.balance import Passage, blocks_between
+from ..measure.ducks import Duck
+from ..measure.loudness import mean_lufs
+from ..measure.meter import BLOCKS_PER_S
+from ..units import Floats, db_to_power
+from .ducking import known_ducks, usual_depth_db, usual_ramps_s
+from .model import Evidence, Point
+
+AHEAD_S, AFTER_S = 0.1, 0.1
+"""A fall is over so long before the first word, and a return begins so long after the last."""
+_FEWEST = 2
+_LEAST_S = 1.0
+_UP_S = 0.3
+"""Between two ducks the music has to be up for so long; else it is held down."""
+
+
+@dataclass(frozen=True)
+class Fit:
+    """How things lie elsewhere; None where the programme does not tell."""
+
+    times_s: tuple[float, float, float, float] | None = None
+    """Where the level points of a gain on the music belong."""
+    down_db: float = 0.0
+    """So far down the music is there already."""
+    bed_db: float | None = None
+    """So far down it lies elsewhere."""
+    bed_spread_db: float | None = None
+    voice_lufs: float | None = None
+    """The voice of the other passages, in the middle."""
+    voice_spread_lu: float | None = None
+
+    @property
+    def least_db(self) -> float:
+        """By how much the music has to go down to lie where it lies elsewhere."""
+        return 0.0 if self.bed_db is None else max(0.0, self.bed_db - self.down_db)
+
+    @property
+    def bed_stays_up(self) -> bool:
+        """Whether there is a bed that stands off from the others as long as the music is not lowered."""
+        return self.down_db > 0 and _beyond(self.least_db, self.bed_spread_db) is not None
+
+    def bed_off_db(self, lowered_db: float) -> float | None:
+        """By how much music that is lowered lies under its bed elsewhere, where that is more than the spec allows."""
+        return None if self.bed_db is None else _beyond(self.down_db + lowered_db - self.bed_db, self.bed_spread_db)
+
+    def voice_off_db(self, evidence: Evidence, passages: Sequence[Passage], points: Sequence[Point]) -> float | None:
+        """By how much a voice with level points on it stands over the other passages, where that is more than the spec allows."""
+        if self.voice_lufs is None or not passages:
+            return None
+        return _beyond(
+            max(p.speech_lufs + _raised_db(evidence, p, points) for p in passages if p.speech_lufs is not None) - self.voice_lufs, self.voice_spread_lu
+        )
+
+
+def _beyond(off_db: float, limit_db: float | None) -> float | None:
+    return off_db if limit_db is not None and round(off_db, 1) > limit_db else None
+
+
+def _raised_db(evidence: Evidence, passage: Passage, points: Sequence[Point]) -> float:
+    """By how much level points raise the voice of a passage on the whole."""
+    assert evidence.balance is not None
+    blocks = blocks_between(evidence.balance.active, passage.in_s, passage.out_s)
+    power = evidence.balance.blocks["voice"][blocks]
+    gain_db: Floats = np.interp((blocks + 0.5) / BLOCKS_PER_S, [p.at_s for p in points], [p.gain_db for p in points])
+    before, after = mean_lufs(power), mean_lufs(power * db_to_power(gain_db))
+    return 0.0 if before is None or after is None else after - before
+
+
+def with_others(evidence: Evidence, in_s: float, out_s: float) -> Fit:
+    """The voice elsewhere, for what is done from ``in_s`` to ``out_s``."""
+    limits = evidence.spec.limits
+    others = [p for p in evidence.passages or () if p.speech_lufs is not None and p.out_s - p.in_s >= _LEAST_S and not (p.in_s < out_s and in_s < p.out_s)]
+    middle = float(np.median([p.speech_lufs for p in others])) if len(others) >= _FEWEST else None
+    return Fit(voice_lufs=middle, voice_spread_lu=limits.voice_spread_lu, bed_spread_db=limits.bed_spread_db)
+
+
+def new_duck(evidence: Evidence, in_s: float, out_s: float) -> Fit:
+    """A duck like the others, where there is none: over with its fall before the first word, in one with a duck beside it where the pause is short."""
+    fall_s, return_s = usual_ramps_s(evidence)
+    down, up = in_s - AHEAD_S, out_s + AFTER_S
+    fall, back = (down - fall_s, down), (up, up + return_s)
+    for duck in known_ducks(evidence):
+        if duck.return_start_s is not None and duck.return_end_s is not None and fall[0] - _UP_S < duck.return_end_s < in_s + _UP_S:
+            fall = (duck.return_start_s, duck.return_end_s)
+        if duck.fall_start_s is not None and duck.fall_end_s is not None and out_s - _UP_S < duck.fall_start_s < back[1] + _UP_S:
+            back = (duck.fall_start_s, duck.fall_end_s)
+    return _with_bed(evidence, [], (*fall, *back), 0.0)
+
+
+def deeper(evidence: Evidence, duck: Duck) -> Fit:
+    """A duck as it is, further down."""
+    end_s = evidence.duration_s
+    fall = (0.0, 0.0) if duck.fall_start_s is None or duck.fall_end_s is None else (duck.fall_start_s, duck.fall_end_s)
+    back = (end_s, end_s) if duck.return_start_s is None or duck.return_end_s is None else (duck.return_start_s, duck.return_end_s)
+    return _with_bed(evidence, [duck], (*fall, *back), duck.depth_db)
+
+
+def _with_bed(evidence: Evidence, without: Sequence[Duck], times_s: Sequence[float], down_db: float) -> Fit:
+    first, second, third, fourth = (round(min(max(t, 0.0), evidence.duration_s), 3) for t in times_s)
+    voice = with_others(evidence, second, third)
+    bed_db, limits = usual_depth_db(evidence, without), evidence.spec.limits
+    if bed_db is not None and limits.duck_depth_max_db is not None:
+        bed_db = min(bed_db, limits.duck_depth_max_db)
+    return Fit((first, second, third, fourth), down_db, bed_db, limits.bed_spread_db, voice.voice_lufs, limits.voice_spread_lu)

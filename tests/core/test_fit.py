@@ -1,0 +1,93 @@
+"""Remedies that fit in: the bed and the ramps that the music has elsewhere, and a voice that does not stand out afterwards."""
+
+import unittest
+from dataclasses import replace
+
+from mezzavoce_core.exchange.document import finding_dict
+from mezzavoce_core.exchange.remedies import lack, prediction
+from mezzavoce_core.judge.fit import deeper, new_duck, with_others
+from mezzavoce_core.judge.judging import judge
+from mezzavoce_core.measure.ducks import Duck
+from tests.core.test_ducking_kinds import BED, RELAXED, SPANS, duck, found, points, programme
+
+
+def chosen(*others, **limits):
+    """What was measured of a programme that lacks its second duck, with other ducks."""
+    evidence = judge(programme(points(d1=None)), replace(RELAXED, limits=replace(RELAXED.limits, **limits))).evidence
+    return replace(evidence, ducks=others)
+
+
+def drawn(fall_start, fall_end, return_start, return_end, depth=BED):
+    return Duck(fall_start, fall_end, return_start, return_end, depth, serves=(fall_end, return_start))
+
+
+class FitTest(unittest.TestCase):
+    FIRST, LAST = drawn(7.3, 7.9, 14.3, 15.0), drawn(49.3, 49.9, 56.3, 57.0, BED + 1)
+
+    def test_a_new_duck_is_like_the_others(self):
+        fit = new_duck(chosen(self.FIRST, self.LAST), *SPANS[1])
+        for told, wanted in zip(fit.times_s, (21.3, 21.9, 28.1, 28.8), strict=True):
+            self.assertAlmostEqual(told, wanted, places=3)
+        self.assertEqual((fit.bed_db, fit.least_db), (BED + 0.5, BED + 0.5))
+
+    def test_where_no_other_is_it_is_soft_and_as_deep_as_needed(self):
+        fit = new_duck(chosen(), *SPANS[1])
+        self.assertEqual((fit.times_s, fit.bed_db, fit.least_db), ((21.5, 21.9, 28.1, 28.9), None, 0.0))
+
+    def test_steps_of_others_are_not_taken_over(self):
+        fit = new_duck(chosen(drawn(7.89, 7.9, 14.3, 14.31)), *SPANS[1])
+        self.assertAlmostEqual(fit.times_s[1] - fit.times_s[0], 0.2)
+        self.assertAlmostEqual(fit.times_s[3] - fit.times_s[2], 0.3)
+
+    def test_a_short_pause_beside_another_duck_is_held_through(self):
+        before, after = drawn(15.0, 15.5, 20.9, 21.4), drawn(28.8, 29.2, 33.0, 33.6)
+        fit = new_duck(chosen(before, after), *SPANS[1])
+        self.assertEqual(fit.times_s, (20.9, 21.4, 28.8, 29.2), "what comes up is taken down by as much at the same time")
+
+    def test_a_pause_that_is_long_enough_is_left(self):
+        fit = new_duck(chosen(drawn(14.0, 14.5, 19.0, 20.0), drawn(31.0, 31.5, 36.0, 37.0)), *SPANS[1])
+        self.assertEqual((fit.times_s[1], fit.times_s[2]), (21.9, 28.1))
+
+    def test_never_deeper_than_a_duck_may_be(self):
+        self.assertEqual(new_duck(chosen(replace(self.FIRST, depth_db=26.0)), *SPANS[1]).bed_db, 18.0)
+
+    def test_a_duck_goes_down_to_where_the_others_lie(self):
+        shallow = drawn(21.3, 21.9, 28.3, 29.0, 4.0)
+        fit = deeper(chosen(self.FIRST, shallow, self.LAST), shallow)
+        self.assertEqual((fit.times_s, fit.down_db, fit.bed_db), ((21.3, 21.9, 28.3, 29.0), 4.0, BED + 0.5))
+        self.assertAlmostEqual(fit.least_db, BED + 0.5 - 4.0)
+        self.assertTrue(fit.bed_stays_up)
+        self.assertIsNone(fit.bed_off_db(fit.least_db + 3.0))
+        self.assertAlmostEqual(fit.bed_off_db(fit.least_db + 4.0), 4.0)
+
+    def test_a_duck_that_begins_before_the_programme_is_down_from_its_start(self):
+        early = Duck(None, None, 14.3, 15.0, 4.0, serves=SPANS[0])
+        self.assertEqual(deeper(chosen(early), early).times_s, (0.0, 0.0, 14.3, 15.0))
+
+    def test_the_voice_of_the_others(self):
+        evidence = chosen()
+        self.assertAlmostEqual(with_others(evidence, *SPANS[1]).voice_lufs, evidence.passages[0].speech_lufs, delta=0.3)
+        two = replace(evidence, passages=evidence.passages[:2])
+        self.assertIsNone(with_others(two, *SPANS[1]).voice_lufs, "one other is no middle")
+
+
+class OrderTest(unittest.TestCase):
+    def test_a_voice_that_would_stand_out_comes_after_music_that_goes_down_like_elsewhere(self):
+        (finding,) = found(programme(points(d1=None)))
+        lower, other = finding.remedy, finding.alternatives[0]
+        self.assertEqual((lower.action, other.action), ("lower", "raise"))
+        self.assertAlmostEqual(lower.amount_db, -BED, delta=0.5)
+        self.assertAlmostEqual(other.stands_off_db, other.amount_db, delta=0.4)
+        (told, *_), main = finding_dict(finding, judge(programme(points()), RELAXED).evidence.clock)["alternatives"], finding.remedy
+        self.assertEqual(lack(told), f"the voice then stands {told['stands_off_db']:.1f} LU over the others")
+        self.assertIn(lack(told), prediction(told))
+        self.assertTrue(main.sound)
+
+    def test_a_bed_that_has_to_lie_lower_than_elsewhere_is_said(self):
+        told = {"role": "music", "stands_off_db": 4.2, "enough": True}
+        self.assertEqual(lack(told), "the bed then lies 4.2 dB under the others")
+
+    def test_more_voice_does_not_mend_a_bed_that_stays_up(self):
+        (finding,) = found(programme(points(d1=duck(1, depth=4.0))))
+        self.assertEqual(finding.kind, "duck-shallow")
+        self.assertFalse(next(r for r in finding.alternatives if r.action == "raise").enough)

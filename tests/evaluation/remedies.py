@@ -1,0 +1,130 @@
+"""Every remedy of mixes with planted faults carried out on the stem, mixed, measured and judged again."""
+
+from collections import Counter
+from dataclasses import dataclass
+
+import numpy as np
+
+from mezzavoce_core.judge.judging import judge
+from mezzavoce_core.judge.model import NOTE
+from mezzavoce_core.judge.prediction import ratio_over
+from mezzavoce_core.measure.balance import blocks_between
+from mezzavoce_core.render import Change
+from tests.evaluation.mixes import RATE, make
+from tests.evaluation.plans import RATIOS, plans
+from tests.evaluation.scores import SPEC, measured
+
+_LONGEST_S = 301.0
+_NEAR_S = 0.5
+HEAD = ("Remedies for", "What is done", "Carried out", "Fault gone", "Nothing new", "Ratio, error of the prediction (LU)", "Loudness, error (LU)")
+
+
+@dataclass(frozen=True)
+class CarriedOut:
+    """What became of one remedy; ``new`` are the kinds of findings that were not there before, None where a prediction is not made."""
+
+    kind: str
+    action: str
+    sound: bool
+    gone: bool
+    new: tuple[tuple[str, str], ...]
+    ratio_error_lu: float | None
+    loudness_error_lu: float | None
+
+
+def some_plans(half, scale):
+    """Mixes with planted faults, and such whose voices drown in music that nobody turned down."""
+    return [p for p in plans(half, scale) if p.seconds < _LONGEST_S and (p.faults or (p.group == RATIOS and p.margin_lu < 0))]
+
+
+def carried_out(plan):
+    """All remedies of a mix that are for one of its stems, one at a time."""
+    mix = make(plan)
+    before = measured(mix)
+    first = judge(before, SPEC)
+    return [
+        _again(mix, before, first, finding, remedy)
+        for finding in first.findings
+        for remedy in (finding.remedy, *finding.alternatives)
+        if remedy is not None and getattr(mix, remedy.role, None) is not None and remedy.role != "mix"
+    ]
+
+
+def _again(mix, before, first, finding, remedy):
+    change = Change(remedy.role, tuple(p.at_s for p in remedy.points), tuple(p.gain_db for p in remedy.points), remedy.bands)
+    stem = getattr(mix, remedy.role)
+    added = change.added(stem, np.arange(len(stem)) / RATE, RATE)
+    after = measured(mix.changed(remedy.role, added), known={s.role: s for s in before.stems if s.role != remedy.role})
+    second = judge(after, SPEC)
+    loudness = second.evidence.loudness.integrated_lufs
+    return CarriedOut(
+        finding.kind,
+        remedy.action,
+        remedy.sound,
+        not any(f.kind == finding.kind and _near(f, finding) for f in second.findings),
+        tuple((f.kind, f.severity) for f in second.findings if _is_new(f, finding, first.findings)),
+        _ratio_error(first.evidence, second.evidence, finding, remedy),
+        None if remedy.predicted_integrated_lufs is None else abs(loudness - remedy.predicted_integrated_lufs),
+    )
+
+
+def _near(one, other):
+    return one.in_s < other.out_s + _NEAR_S and other.in_s - _NEAR_S < one.out_s
+
+
+def _is_new(found, mended, before):
+    """Whether nothing like it was there: another fault beside may be told as another kind of its family once one is mended."""
+    others = [f for f in before if f is not mended and _near(found, f)]
+    return not any(f.family == found.family or found.kind in f.also for f in others) and not (found.kind == mended.kind and _near(found, mended))
+
+
+def _ratio_error(before, after, finding, remedy):
+    wanted = remedy.predicted_speech_to_background_lu
+    if wanted is None:
+        return None
+    begin, end = finding.in_s, finding.out_s
+    if remedy.action in ("reshape", "hold"):
+        begin, end = min(begin, remedy.points[0].at_s), max(end, remedy.points[-1].at_s)
+        served = [p for p in before.passages if p.in_s < end and begin < p.out_s]
+        begin, end = served[0].in_s, served[-1].out_s
+    blocks = blocks_between(before.balance.active, begin, end)
+    return abs(ratio_over(after.balance, blocks) - wanted) if len(blocks) else None
+
+
+def table(done):
+    """The lines of the table, kind by kind; remedies that say of themselves that they are not enough stand apart."""
+    groups = {}
+    for d in done:
+        groups.setdefault((d.kind, d.action if d.sound else f"{d.action}, said to be not enough or to stand off"), []).append(d)
+    return [_line(kind, what, some) for (kind, what), some in sorted(groups.items())]
+
+
+def _line(kind, what, some):
+    new = Counter(f"{k} ({severity})" if severity == NOTE else k for d in some for k, severity in d.new)
+    told = ", ".join(f"{k} {n}" for k, n in new.most_common())
+    whole = sum(not d.new for d in some)
+    return (
+        kind,
+        what,
+        str(len(some)),
+        str(sum(d.gone for d in some)),
+        f"{whole}{f'; else {told}' if told else ''}",
+        _errors([d.ratio_error_lu for d in some]),
+        _errors([d.loudness_error_lu for d in some]),
+    )
+
+
+def _errors(values):
+    known = [v for v in values if v is not None]
+    return f"{np.median(known):.2f}, at most {max(known):.2f}" if known else "none made"
+
+
+def summary(done):
+    """In a sentence each."""
+    sound = [d for d in done if d.sound]
+    errors = [d.ratio_error_lu for d in sound if d.ratio_error_lu is not None]
+    return (
+        f"Of {len(sound)} remedies that are said to be enough, the fault is gone in {sum(d.gone for d in sound)}, and nothing new is found in "
+        f"{sum(not d.new for d in sound)} (nothing but notes in {sum(all(s == NOTE for _, s in d.new) for d in sound)}). "
+        f"The ratio is within 0.3 LU of the prediction in {sum(e <= 0.3 for e in errors)} of {len(errors)}."
+    )
