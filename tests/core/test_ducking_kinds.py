@@ -283,6 +283,8 @@ class VoiceKindsTest(unittest.TestCase):
         findings = found(programme(points(), voice=voice))
         self.assertEqual([f.kind for f in findings], ["voice-low"])
         self.assertEqual(findings[0].remedy.action, "raise")
+        self.assertTrue(findings[0].remedy.sound)
+        self.assertFalse(any(r.enough for r in findings[0].alternatives), "under softer music the voice is still under its neighbours")
 
     def test_louder_than_elsewhere_is_taste(self):
         voice = talk(SECONDS, SPANS, -23)

@@ -44,6 +44,10 @@ class FitTest(unittest.TestCase):
         fit = new_duck(chosen(before, after), *SPANS[1])
         self.assertEqual(fit.times_s, (20.9, 21.4, 28.8, 29.2), "what comes up is taken down by as much at the same time")
 
+    def test_a_dip_that_no_speech_calls_for_is_no_neighbour(self):
+        fit = new_duck(chosen(self.FIRST, replace(drawn(20.0, 20.4, 20.9, 21.4), serves=None)), *SPANS[1])
+        self.assertAlmostEqual(fit.times_s[0], 21.3, places=3)
+
     def test_a_pause_that_is_long_enough_is_left(self):
         fit = new_duck(chosen(drawn(14.0, 14.5, 19.0, 20.0), drawn(31.0, 31.5, 36.0, 37.0)), *SPANS[1])
         self.assertEqual((fit.times_s[1], fit.times_s[2]), (21.9, 28.1))

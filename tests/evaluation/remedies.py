@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from mezzavoce_core.judge.ducking import served
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.model import NOTE
 from mezzavoce_core.judge.prediction import ratio_over
@@ -12,7 +13,7 @@ from mezzavoce_core.measure.balance import blocks_between
 from mezzavoce_core.render import Change
 from tests.evaluation.mixes import RATE, make
 from tests.evaluation.plans import RATIOS, plans
-from tests.evaluation.scores import SPEC, measured
+from tests.evaluation.scores import CORNERS, SPEC, measured
 
 _LONGEST_S = 301.0
 _NEAR_S = 0.5
@@ -79,16 +80,20 @@ def _is_new(found, mended, before):
 
 
 def _ratio_error(before, after, finding, remedy):
-    wanted = remedy.predicted_speech_to_background_lu
+    wanted, spans = remedy.predicted_speech_to_background_lu, [(finding.in_s, finding.out_s)]
     if wanted is None:
         return None
-    begin, end = finding.in_s, finding.out_s
     if remedy.action in ("reshape", "hold"):
-        begin, end = min(begin, remedy.points[0].at_s), max(end, remedy.points[-1].at_s)
-        served = [p for p in before.passages if p.in_s < end and begin < p.out_s]
-        begin, end = served[0].in_s, served[-1].out_s
-    blocks = blocks_between(before.balance.active, begin, end)
+        spans = [(p.in_s, p.out_s) for p in served(before, _duck_of(before, remedy, finding))]
+    blocks = np.concatenate([blocks_between(before.balance.active, a, b) for a, b in spans])
     return abs(ratio_over(after.balance, blocks) - wanted) if len(blocks) else None
+
+
+def _duck_of(evidence, remedy, finding):
+    """The duck that a remedy draws anew: points lie on its corners; else that in which the fault lies."""
+    times = {p.at_s for p in remedy.points}
+    middle = (finding.in_s + finding.out_s) / 2
+    return max(evidence.ducks, key=lambda d: (len(times & {round(t, 3) for c in CORNERS if (t := getattr(d, c)) is not None}), d.covers(middle)))
 
 
 def table(done):

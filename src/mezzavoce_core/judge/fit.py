@@ -89,7 +89,7 @@ def new_duck(evidence: Evidence, in_s: float, out_s: float) -> Fit:
     fall_s, return_s = usual_ramps_s(evidence)
     down, up = in_s - AHEAD_S, out_s + AFTER_S
     fall, back = (down - fall_s, down), (up, up + return_s)
-    for duck in known_ducks(evidence):
+    for duck in (d for d in known_ducks(evidence) if d.speech):
         if duck.return_start_s is not None and duck.return_end_s is not None and fall[0] - _UP_S < duck.return_end_s < in_s + _UP_S:
             fall = (duck.return_start_s, duck.return_end_s)
         if duck.fall_start_s is not None and duck.fall_end_s is not None and out_s - _UP_S < duck.fall_start_s < back[1] + _UP_S:

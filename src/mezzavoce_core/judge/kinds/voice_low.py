@@ -1,6 +1,7 @@
 """The voice is softer than elsewhere, and that is why it is covered; or only softer, or louder, than elsewhere."""
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -45,8 +46,10 @@ def find(evidence: Evidence) -> Iterator[Finding]:
 
 
 def _raised_first(evidence: Evidence, passage: Passage, blocks: NDArray[np.int64], wanted: float, fit: Fit) -> Remedies:
-    lower, others = balance_remedies(evidence, passage.in_s, passage.out_s, blocks, wanted=wanted, fit=fit)
-    ways = sorted([r for r in (lower, *others) if r is not None], key=lambda r: (not r.sound, not r.enough, r.action != "raise"))
+    first, others = balance_remedies(evidence, passage.in_s, passage.out_s, blocks, wanted=wanted, fit=fit)
+    # However low the music, a voice that is not raised stays under its neighbours.
+    ways = [r if r.action == "raise" else replace(r, enough=False) for r in (first, *others) if r is not None]
+    ways.sort(key=lambda r: (r.action != "raise", abs(r.amount_db)))
     return (ways[0] if ways else None), tuple(ways[1:])
 
 
