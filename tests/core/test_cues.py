@@ -8,7 +8,7 @@ import numpy as np
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.model import NOTE, SHOULD
 from mezzavoce_core.judge.spec import Limits, Spec
-from mezzavoce_core.measure.cues import find_cues, rise_db
+from mezzavoce_core.measure.cues import find_cues, in_the_clear, rise_db
 from mezzavoce_core.measure.programme import Part, by_hand
 from tests.signals import RATE, automated, chord, info, levels_of, measured, noise, stereo, talk
 
@@ -54,8 +54,12 @@ class CuesTest(unittest.TestCase):
         music = automated(cue(2, 30), [(9, 0), (9.01, -200), (9.5, -200), (9.51, 0), (15, 0), (15.5, -12), (25, -12), (25.5, 0)])
         gain = np.interp(np.arange(SECONDS * 100) / 100, [15, 15.5, 25, 25.5], [0, -12, -12, 0])
         (flat,) = find_cues([("music", power_of(cue(2, 30)))])
-        (ducked,) = find_cues([("music", power_of(music))], gain)
-        self.assertAlmostEqual(ducked.level_lufs, flat.level_lufs, delta=0.2)
+        stems = [("music", power_of(music))]
+        (as_it_is,) = find_cues(stems)
+        self.assertLess(as_it_is.level_lufs, flat.level_lufs - 0.5)
+        (clear,) = in_the_clear([as_it_is], stems, gain)
+        self.assertAlmostEqual(clear.level_lufs, flat.level_lufs, delta=0.2)
+        self.assertEqual(replace(clear, level_lufs=as_it_is.level_lufs), as_it_is)
 
     def test_stems_of_one_piece_are_one_cue_and_two_pieces_two(self):
         strings, drums, other = power_of(cue(2, 20)), power_of(cue(3, 19, hz=300)), power_of(cue(19.5, 40))

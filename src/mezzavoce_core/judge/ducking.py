@@ -9,12 +9,12 @@ import numpy as np
 from ..measure.balance import Passage, blocks_between
 from ..measure.ducks import OWN_DEPTH, Duck
 from ..measure.meter import TICKS_PER_BLOCK
-from .model import Evidence, Finding, Kind, Point, Remedy
+from .model import SURE, Evidence, Finding, Kind, Point, Remedy
 from .prediction import around, audibility_over, gain_curve, integrated_with, ratio_over, with_gain
 
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
-_SURE, _LIKELY = 0.67, 0.5
-"""How certain ducks are of which the usual depth is read, and such as are taken to be there without a look at the level."""
+_LIKELY = 0.5
+"""How certain ducks are that are taken to be there without a look at the level."""
 _NEAR_LU = 1.0
 _FALLS_S, _RETURNS_S = (0.2, 1.0, 0.4), (0.3, 1.2, 0.8)
 """Of a fall and a return that are drawn anew: shortest, longest, and where the programme has none to go by."""
@@ -53,13 +53,14 @@ def _down(duck: Duck) -> bool:
 
 def usual_depth_db(evidence: Evidence, without: Sequence[Duck]) -> float | None:
     """The depth that the other ducks of a programme have in the middle, those alone that are sure; None where no other is."""
-    depths = [d.depth_db for d in known_ducks(evidence) if d.speech and d.certainty >= _SURE and not any(d is w for w in without)]
+    left_out = {id(d) for d in without}
+    depths = [depth for which, depth in evidence.sure_depths.items() if which not in left_out]
     return float(np.median(depths)) if depths else None
 
 
 def usual_ramps_s(evidence: Evidence) -> tuple[float, float]:
     """How long the falls and the returns of a programme take in the middle, neither steps nor drawn out; ramps that are soft where none is sure."""
-    sure = [d for d in known_ducks(evidence) if d.speech and d.certainty >= _SURE]
+    sure = [d for d in known_ducks(evidence) if d.speech and d.certainty >= SURE]
     falls = [d.fall_end_s - d.fall_start_s for d in sure if d.fall_start_s is not None and d.fall_end_s is not None]
     returns = [d.return_end_s - d.return_start_s for d in sure if d.return_start_s is not None and d.return_end_s is not None]
     return _soft(falls, *_FALLS_S), _soft(returns, *_RETURNS_S)

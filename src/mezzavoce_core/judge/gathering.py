@@ -8,7 +8,7 @@ import numpy as np
 from ..measure.again import Again
 from ..measure.balance import Balance, Passage, local_ratio, passage
 from ..measure.captions import Caption, on_programme
-from ..measure.cues import find_cues
+from ..measure.cues import find_cues, in_the_clear, sounding
 from ..measure.ducks import Duck, MusicGain, with_levels
 from ..measure.loudness import block_mean, loudness, mean_lufs
 from ..measure.measurement import Measurement, inside
@@ -67,6 +67,9 @@ def _ground(measurement: Measurement, spec: Spec, given: Programme | None) -> Ev
         music_beyond=music_beyond(measurement, programme),
         given=given,
     )
+    if measured.has("music"):
+        stems = measured.music_stems(gain=_spec_gain(measurement, spec))
+        evidence = replace(evidence, music_stems=tuple(stems), cues=find_cues(stems))
     voice = measured.role_power("dialogue", gain=_spec_gain(measurement, spec))
     return evidence if voice is None else _with_voice(evidence, voice)
 
@@ -84,8 +87,12 @@ def _with_voice(evidence: Evidence, voice: Floats) -> Evidence:
     effects, background = measured.role_power("effects", gain=gain), measured.role_power(*_BACKGROUND, gain=gain)
     under = {role: bands for role in _BACKGROUND if (bands := measured.role_bands(role)) is not None}
     balance = Balance(voice, music, effects, background, speech_ticks(speech, len(voice)), measured.role_bands("dialogue"), under)
-    playing = () if music is None else find_cues([("music", np.sum([power for _, power in measured.music_stems()], axis=0))])
-    return replace(evidence, speech=speech, balance=balance, playing=tuple((c.in_s, c.out_s) for c in playing))
+    return replace(evidence, speech=speech, balance=balance, playing=_playing(measured))
+
+
+def _playing(measured: Measurement) -> tuple[tuple[float, float], ...]:
+    stems = measured.music_stems()
+    return sounding(np.sum([power for _, power in stems], axis=0)) if stems else ()
 
 
 def _with_hands(evidence: Evidence, balance: Balance, corrections: Sequence[Correction], again: Again) -> Evidence:
@@ -149,8 +156,7 @@ def _moved(ducks: Sequence[Duck], ticks: int) -> Floats:
 
 
 def _with_cues(evidence: Evidence) -> Evidence:
-    measured, gain = evidence.measurement, _spec_gain(evidence.measurement, evidence.spec)
-    if not measured.has("music"):
+    """With the level of cues as it is without what was done to their gain."""
+    if not evidence.cues or not evidence.ducks:
         return evidence
-    moved = _moved(evidence.ducks, len(evidence.power)) if evidence.ducks else None
-    return replace(evidence, cues=find_cues(measured.music_stems(gain=gain), moved))
+    return replace(evidence, cues=in_the_clear(evidence.cues, evidence.music_stems, _moved(evidence.ducks, len(evidence.power))))

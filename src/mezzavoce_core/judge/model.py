@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..measure.balance import Balance, Passage
 from ..measure.captions import Captions
-from ..measure.cues import Cue
+from ..measure.cues import Cue, find_cues
 from ..measure.ducks import Duck, MusicGain
 from ..measure.loudness import MOMENTARY_TICKS, Gated, Loudness, at_blocks, loudness, moving_mean
 from ..measure.measurement import Measurement
@@ -61,6 +61,9 @@ class Remedy:
         """Whether the fault is gone without a new one."""
         return self.enough and self.stands_off_db is None
 
+
+SURE = 0.67
+"""How certain ducks are of which is read what is usual."""
 
 Remedies = tuple[Remedy | None, tuple[Remedy, ...]]
 """The remedy and its alternatives."""
@@ -127,6 +130,8 @@ class Evidence:
     balance: Balance | None = None
     passages: tuple[Passage, ...] | None = None
     ducks: tuple[Duck, ...] | None = None
+    music_stems: tuple[tuple[str, Floats], ...] = ()
+    """Name and weighted power per tick of each."""
     cues: tuple[Cue, ...] | None = None
     captions: Captions | None = None
     important: tuple[tuple[float, float], ...] = ()
@@ -152,6 +157,19 @@ class Evidence:
     def middles_s(self) -> Floats:
         """The middle of each passage in seconds, in order."""
         return np.array([(p.in_s + p.out_s) / 2 for p in self.passages or ()])
+
+    @cached_property
+    def effect_cues(self) -> tuple[Cue, ...]:
+        """Where effects sound."""
+        if self.ground:
+            return self.ground.effect_cues
+        power = self.measurement.role_power("effects")
+        return () if power is None else find_cues([("effects", power)])
+
+    @cached_property
+    def sure_depths(self) -> Mapping[int, float]:
+        """How deep each duck is that serves a voice and is sure, by its identity."""
+        return {id(d): d.depth_db for d in self.ducks or () if d.speech and d.certainty >= SURE}
 
     @cached_property
     def gated(self) -> Gated:

@@ -4,8 +4,8 @@ A cue is music between silences. Of several music stems, those that run together
 those that meet only at a join are two.
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
@@ -64,12 +64,27 @@ class Meeting:
     begins: Cue
 
 
-def find_cues(stems: Sequence[tuple[str, Floats]], gain_db: Floats | None = None) -> tuple[Cue, ...]:
-    """The cues in the weighted powers per tick of music stems (name and power); ``gain_db`` per tick is what was done to their gain."""
+def find_cues(stems: Sequence[tuple[str, Floats]]) -> tuple[Cue, ...]:
+    """The cues in the weighted powers per tick of music stems (name and power), with their level as it is."""
     spans = [(name, a, b) for name, power in stems for a, b in _sounding(power)]
     powers = dict(stems)
-    found = [_cue(np.sum([powers[n] for n in names], axis=0), a, b, names, gain_db) for names, a, b in _grouped(spans)]
+    found = [_cue(_together(powers, names), a, b, names) for names, a, b in _grouped(spans)]
     return tuple(sorted(found, key=lambda c: c.in_s))
+
+
+def in_the_clear(cues: Sequence[Cue], stems: Sequence[tuple[str, Floats]], gain_db: Floats) -> tuple[Cue, ...]:
+    """The cues of these stems with their level as it would be without ``gain_db`` per tick, which was done to their gain."""
+    powers, found = dict(stems), []
+    for cue in cues:
+        begin, end = round(cue.in_s * TICKS_PER_S), round(cue.out_s * TICKS_PER_S)
+        moved = gain_db[begin:end]
+        found.append(replace(cue, level_lufs=_level_lufs(_together(powers, cue.sources)[begin:end] / db_to_power(moved))) if moved.any() else cue)
+    return tuple(found)
+
+
+def sounding(power: Floats) -> tuple[tuple[float, float], ...]:
+    """From when to when something sounds in a weighted power per tick, in seconds."""
+    return tuple((a / TICKS_PER_S, b / TICKS_PER_S) for a, b in _sounding(power))
 
 
 def made_by_hand(own_times: int) -> float:
@@ -126,16 +141,26 @@ def _grouped(spans: Sequence[tuple[str, int, int]]) -> list[tuple[tuple[str, ...
     return groups
 
 
-def _cue(power: Floats, begin: int, end: int, names: tuple[str, ...], gain_db: Floats | None) -> Cue:
+def _together(powers: Mapping[str, Floats], names: Sequence[str]) -> Floats:
+    if len(names) == 1:
+        return powers[names[0]]
+    together: Floats = np.sum([powers[n] for n in names], axis=0)
+    return together
+
+
+def _level_lufs(power: Floats) -> float:
+    level = integrated(power)
+    level = level if level is not None else mean_lufs(power)
+    return ABSENT_BELOW_LUFS if level is None else level
+
+
+def _cue(power: Floats, begin: int, end: int, names: tuple[str, ...]) -> Cue:
     part = power[begin:end]
-    clear = part if gain_db is None else part / db_to_power(gain_db[begin:end])
-    level = integrated(clear)
-    level = level if level is not None else mean_lufs(clear)
     opening = mean_lufs(part[: round(_OPENING_S * TICKS_PER_S)])
     return Cue(
         in_s=begin / TICKS_PER_S,
         out_s=end / TICKS_PER_S,
-        level_lufs=ABSENT_BELOW_LUFS if level is None else level,
+        level_lufs=_level_lufs(part),
         opening_lufs=ABSENT_BELOW_LUFS if opening is None else opening,
         fade_s=_fade_s(power, begin, end),
         ending_lu=_ending_lu(power, begin, end),
@@ -194,7 +219,7 @@ def _moved_means(power: Floats, ticks: int) -> Floats:
 
 def _at_level(powers: dict[str, Floats], cue: Cue, begin: int, end: int) -> NDArray[np.bool_]:
     """Ticks at which a cue is within 6 dB of its level, looked at over half a second."""
-    power = np.sum([powers[name] for name in cue.sources], axis=0)
+    power = _together(powers, cue.sources)
     wide = np.convolve(power, np.full(TICKS_PER_S // 2, 2 / TICKS_PER_S), mode="same")[begin:end]
     near: NDArray[np.bool_] = power_to_db(np.maximum(wide, 1e-15)) > power_to_db(float(lufs_to_power(cue.level_lufs))) - _AT_LEVEL_DB
     return near

@@ -20,9 +20,9 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     if limits.clearance_lu is None or balance is None or balance.music is None:
         return
     for duck in known_ducks(evidence):
-        higher = limits.bed_spread_db is not None and round(-off_usual_db(evidence, duck), 1) > limits.bed_spread_db
         ratios = [(p, p.speech_to_music_lu) for p in served(evidence, duck)]
         near = [(p, r) for p, r in ratios if r is not None and round(r, 1) < limits.clearance_lu]
+        higher = bool(near) and limits.bed_spread_db is not None and round(-off_usual_db(evidence, duck), 1) > limits.bed_spread_db
         thin = [(p, r) for p, r in near if higher or _all_along(evidence, p, limits.clearance_lu)]
         if not thin:
             continue

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ...measure.cues import Cue, find_cues, made_by_hand, rise_db
+from ...measure.cues import Cue, made_by_hand, rise_db
 from ...measure.meter import TICKS_PER_S
 from ..model import NOTE, Evidence, Finding, Kind
 from ..remedies import fade
@@ -20,12 +20,11 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     The programme's own beginning is none, nor is a soft opening that grows, nor a short effect: a door may slam. Nor is there one in music that comes
     in like that by itself over and over.
     """
-    limit, measured = evidence.spec.limits.entry_max_db, evidence.measurement
+    limit = evidence.spec.limits.entry_max_db
     if limit is None:
         return
-    effects = [("effects", p)] if (p := measured.role_power("effects")) is not None else []
     cues = [("music", c) for c in evidence.cues or ()]
-    cues += [("effects", c) for c in find_cues(effects) if c.length_s >= _EFFECT_LEAST_S]
+    cues += [("effects", c) for c in evidence.effect_cues if c.length_s >= _EFFECT_LEAST_S]
     for role, cue in cues:
         rise = rise_db(evidence.power, cue.in_s)
         if round(rise, 1) > limit and made_by_hand(cue.own_entries) and _full(evidence, cue) and not _spoken(evidence, cue.in_s):
