@@ -8,7 +8,8 @@ from mezzavoce_core.exchange.remedies import lack, prediction
 from mezzavoce_core.judge.fit import deeper, new_duck, with_others
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.measure.ducks import Duck
-from tests.core.test_ducking_kinds import BED, RELAXED, SPANS, duck, found, points, programme
+from tests.core.test_ducking_kinds import BED, RELAXED, SECONDS, SPANS, duck, found, points, programme
+from tests.signals import talk
 
 
 def chosen(*others, **limits):
@@ -86,6 +87,19 @@ class OrderTest(unittest.TestCase):
         self.assertEqual(lack(told), f"the voice then stands {told['stands_off_db']:.1f} LU over the others")
         self.assertIn(lack(told), prediction(told))
         self.assertTrue(main.sound)
+
+    def test_where_nobody_turned_the_music_down_one_bed_comes_of_it(self):
+        voice = sum(talk(SECONDS, [span], level) for span, level in zip(SPANS, (-23, -24.5, -21, -22), strict=True))
+        spec = replace(RELAXED, limits=replace(RELAXED.limits, clear_share_min=None))
+        findings = found(programme([(0, 0)], voice=voice), spec)
+        self.assertEqual({f.kind for f in findings}, {"duck-missing"})
+        lower = [next(r for r in (f.remedy, *f.alternatives) if r.action == "lower") for f in findings]
+        amounts = [-r.amount_db for r in lower]
+        self.assertEqual(len(amounts), 4)
+        self.assertAlmostEqual(amounts[2], amounts[3], delta=0.5, msg="what needs less goes down as far as is needed in the middle")
+        self.assertGreater(amounts[1], amounts[2], "what needs more goes further")
+        added = [(p.at_s, p.gain_db) for r in lower for p in r.points]
+        self.assertEqual([f.message for f in found(programme([(0, 0)], voice=voice, added=added), spec)], [], "all at once")
 
     def test_a_bed_that_has_to_lie_lower_than_elsewhere_is_said(self):
         told = {"role": "music", "stands_off_db": 4.2, "enough": True}

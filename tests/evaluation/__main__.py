@@ -46,8 +46,9 @@ def _parts(options):
 def _remedied(options):
     """The same of what remedies do."""
     for half in _HALVES[options.half]:
-        done = [d for some in _over(remedies.carried_out, remedies.some_plans(half, options.scale), options) for d in some]
-        yield f"## {_NAMES[half]}\n\n{remedies.summary(done)}\n\n{_table(remedies.HEAD, remedies.table(done))}\n"
+        each, at_once = zip(*_over(remedies.carried_out, remedies.some_plans(half, options.scale), options), strict=True)
+        done = [d for some in each for d in some]
+        yield f"## {_NAMES[half]}\n\n{remedies.summary(done, at_once)}\n\n{_table(remedies.HEAD, remedies.table(done))}\n"
 
 
 def _over(what, wanted, options):

@@ -33,29 +33,54 @@ class CarriedOut:
     loudness_error_lu: float | None
 
 
+@dataclass(frozen=True)
+class AllAtOnce:
+    """What became of a mix when the first remedy of every finding was carried out: kinds and severities before and after, of those that can be mended."""
+
+    before: tuple[tuple[str, str], ...]
+    after: tuple[tuple[str, str], ...]
+
+
 def some_plans(half, scale):
     """Mixes with planted faults, and such whose voices drown in music that nobody turned down."""
     return [p for p in plans(half, scale) if p.seconds < _LONGEST_S and (p.faults or (p.group == RATIOS and p.margin_lu < 0))]
 
 
 def carried_out(plan):
-    """All remedies of a mix that are for one of its stems, one at a time."""
+    """All remedies of a mix that are for one of its stems, one at a time; and the first of each finding, all at once."""
     mix = make(plan)
     before = measured(mix)
     first = judge(before, SPEC)
-    return [
+    done = [
         _again(mix, before, first, finding, remedy)
         for finding in first.findings
         for remedy in (finding.remedy, *finding.alternatives)
-        if remedy is not None and getattr(mix, remedy.role, None) is not None and remedy.role != "mix"
+        if _for_a_stem(mix, remedy)
     ]
+    return done, _all_at_once(mix, first)
+
+
+def _for_a_stem(mix, remedy):
+    return remedy is not None and remedy.role != "mix" and getattr(mix, remedy.role, None) is not None
+
+
+def _all_at_once(mix, first):
+    mended = [f for f in first.findings if _for_a_stem(mix, f.remedy)]
+    for finding in mended:
+        mix = mix.changed(finding.remedy.role, _added(mix, finding.remedy))
+    second = judge(measured(mix), SPEC)
+    return AllAtOnce(tuple((f.kind, f.severity) for f in mended), tuple((f.kind, f.severity) for f in second.findings if any(_near(f, m) for m in mended)))
+
+
+def _added(mix, remedy):
+    """What a remedy adds to its stem."""
+    change = Change(remedy.role, tuple(p.at_s for p in remedy.points), tuple(p.gain_db for p in remedy.points), remedy.bands)
+    stem = getattr(mix, remedy.role)
+    return change.added(stem, np.arange(len(stem)) / RATE, RATE)
 
 
 def _again(mix, before, first, finding, remedy):
-    change = Change(remedy.role, tuple(p.at_s for p in remedy.points), tuple(p.gain_db for p in remedy.points), remedy.bands)
-    stem = getattr(mix, remedy.role)
-    added = change.added(stem, np.arange(len(stem)) / RATE, RATE)
-    after = measured(mix.changed(remedy.role, added), known={s.role: s for s in before.stems if s.role != remedy.role})
+    after = measured(mix.changed(remedy.role, _added(mix, remedy)), known={s.role: s for s in before.stems if s.role != remedy.role})
     second = judge(after, SPEC)
     loudness = second.evidence.loudness.integrated_lufs
     return CarriedOut(
@@ -124,12 +149,20 @@ def _errors(values):
     return f"{np.median(known):.2f}, at most {max(known):.2f}" if known else "none made"
 
 
-def summary(done):
+def summary(done, at_once):
     """In a sentence each."""
     sound = [d for d in done if d.sound]
     errors = [d.ratio_error_lu for d in sound if d.ratio_error_lu is not None]
+    weighty = [k for a in at_once for k, severity in a.after if severity != NOTE]
+    notes = [k for a in at_once for k, severity in a.after if severity == NOTE]
     return (
         f"Of {len(sound)} remedies that are said to be enough, the fault is gone in {sum(d.gone for d in sound)}, and nothing new is found in "
         f"{sum(not d.new for d in sound)} (nothing but notes in {sum(all(s == NOTE for _, s in d.new) for d in sound)}). "
-        f"The ratio is within 0.3 LU of the prediction in {sum(e <= 0.3 for e in errors)} of {len(errors)}."
+        f"The ratio is within 0.3 LU of the prediction in {sum(e <= 0.3 for e in errors)} of {len(errors)}.\n\n"
+        f"With the first remedy of every finding carried out at once, {len(at_once)} mixes have {len(weighty)} findings{_told(weighty)} and {len(notes)} "
+        f"notes{_told(notes)} left in the places of the {sum(len(a.before) for a in at_once)} that were mended."
     )
+
+
+def _told(kinds):
+    return f" ({', '.join(f'{k} {n}' for k, n in Counter(kinds).most_common())})" if kinds else ""

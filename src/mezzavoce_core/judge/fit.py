@@ -109,6 +109,8 @@ def _with_bed(evidence: Evidence, without: Sequence[Duck], times_s: Sequence[flo
     first, second, third, fourth = (round(min(max(t, 0.0), evidence.duration_s), 3) for t in times_s)
     voice = with_others(evidence, second, third)
     bed_db, limits = usual_depth_db(evidence, without), evidence.spec.limits
+    if bed_db is None and not without:
+        bed_db = evidence.needed_bed_db
     if bed_db is not None and limits.duck_depth_max_db is not None:
         bed_db = min(bed_db, limits.duck_depth_max_db)
     return Fit((first, second, third, fourth), down_db, bed_db, limits.bed_spread_db, voice.voice_lufs, limits.voice_spread_lu)

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..measure.balance import Balance, Passage
+from ..measure.balance import Balance, Passage, blocks_between
 from ..measure.captions import Captions
 from ..measure.cues import Cue, find_cues
 from ..measure.ducks import Duck, MusicGain
@@ -165,6 +165,17 @@ class Evidence:
             return self.ground.effect_cues
         power = self.measurement.role_power("effects")
         return () if power is None else find_cues([("effects", power)])
+
+    @cached_property
+    def needed_bed_db(self) -> float | None:
+        """By how many dB the music would have to go down in the middle under passages that it comes too near; None where that are less than two."""
+        clearance, balance = self.spec.limits.clearance_lu, self.balance
+        if clearance is None or balance is None:
+            return None
+        near = [p for p in self.passages or () if p.speech_to_music_lu is not None and round(p.speech_to_music_lu, 1) < clearance]
+        lowest = [self.local_ratio_lu[blocks_between(balance.active, p.in_s, p.out_s)] for p in near]
+        needs = [clearance - float(np.nanmin(ratios)) for ratios in lowest if np.isfinite(ratios).any()]
+        return round(float(np.median(needs)), 1) if len(needs) > 1 else None
 
     @cached_property
     def sure_depths(self) -> Mapping[int, float]:
