@@ -5,9 +5,10 @@ from dataclasses import replace
 
 from mezzavoce_core.exchange.document import finding_dict
 from mezzavoce_core.exchange.remedies import lack, prediction
+from mezzavoce_core.judge.ducking import wanted_depths
 from mezzavoce_core.judge.fit import deeper, new_duck, with_others
 from mezzavoce_core.judge.judging import judge
-from mezzavoce_core.measure.ducks import Duck
+from mezzavoce_core.measure.ducks import OWN_DEPTH, Duck
 from tests.core.test_ducking_kinds import BED, RELAXED, SECONDS, SPANS, duck, found, points, programme
 from tests.signals import talk
 
@@ -15,7 +16,8 @@ from tests.signals import talk
 def chosen(*others, **limits):
     """What was measured of a programme that lacks its second duck, with other ducks."""
     evidence = judge(programme(points(d1=None)), replace(RELAXED, limits=replace(RELAXED.limits, **limits))).evidence
-    return replace(evidence, ducks=others)
+    evidence = replace(evidence, ducks=others)
+    return replace(evidence, wanted_depths=wanted_depths(evidence))
 
 
 def drawn(fall_start, fall_end, return_start, return_end, depth=BED):
@@ -57,7 +59,7 @@ class FitTest(unittest.TestCase):
         self.assertEqual(new_duck(chosen(replace(self.FIRST, depth_db=26.0)), *SPANS[1]).bed_db, 18.0)
 
     def test_a_duck_goes_down_to_where_the_others_lie(self):
-        shallow = drawn(21.3, 21.9, 28.3, 29.0, 4.0)
+        shallow = replace(drawn(21.3, 21.9, 28.3, 29.0, 4.0), nats={OWN_DEPTH: 30.0})
         fit = deeper(chosen(self.FIRST, shallow, self.LAST), shallow)
         self.assertEqual((fit.times_s, fit.down_db, fit.bed_db), ((21.3, 21.9, 28.3, 29.0), 4.0, BED + 0.5))
         self.assertAlmostEqual(fit.least_db, BED + 0.5 - 4.0)
@@ -100,6 +102,17 @@ class OrderTest(unittest.TestCase):
         self.assertGreater(amounts[1], amounts[2], "what needs more goes further")
         added = [(p.at_s, p.gain_db) for r in lower for p in r.points]
         self.assertEqual([f.message for f in found(programme([(0, 0)], voice=voice, added=added), spec)], [], "all at once")
+
+    def test_where_all_ducks_are_too_shallow_they_go_down_together(self):
+        shallow = points(**{f"d{k}": duck(k, depth=4.0) for k in range(4)})
+        voice, spec = talk(SECONDS, SPANS, -25), replace(RELAXED, limits=replace(RELAXED.limits, clear_share_min=None))
+        findings = found(programme(shallow, voice=voice), spec)
+        self.assertEqual({f.kind for f in findings}, {"duck-shallow"})
+        lower = [next(r for r in (f.remedy, *f.alternatives) if r.action == "lower") for f in findings]
+        self.assertEqual([r.stands_off_db for r in lower], [None] * 4, "with the others mended none stands off")
+        self.assertTrue(all(r.enough for f in findings for r in (f.remedy, *f.alternatives) if r.action == "raise"), "nor does any as it is")
+        added = [(p.at_s, p.gain_db) for r in lower for p in r.points]
+        self.assertEqual([f.message for f in found(programme(shallow, voice=voice, added=added), spec)], [])
 
     def test_a_bed_that_has_to_lie_lower_than_elsewhere_is_said(self):
         told = {"role": "music", "stands_off_db": 4.2, "enough": True}

@@ -58,6 +58,24 @@ def usual_depth_db(evidence: Evidence, without: Sequence[Duck]) -> float | None:
     return float(np.median(depths)) if depths else None
 
 
+def wanted_depths(evidence: Evidence) -> dict[int, float]:
+    """How deep each sure duck would have to be, by its identity."""
+    sure = [d for d in known_ducks(evidence) if id(d) in evidence.sure_depths]
+    return {id(d): d.depth_db + max((evidence.need_db(p) for p in served(evidence, d)), default=0.0) for d in sure}
+
+
+def bed_db(evidence: Evidence, without: Sequence[Duck]) -> float | None:
+    """So far down the music lies elsewhere in the middle, once what is too shallow is mended.
+
+    Where it is turned down nowhere it is what passages need; None where less than two do.
+    """
+    left_out = {id(d) for d in without}
+    depths = [depth for which, depth in evidence.wanted_depths.items() if which not in left_out]
+    if depths:
+        return float(np.median(depths))
+    return None if without else evidence.needed_bed_db
+
+
 def usual_ramps_s(evidence: Evidence) -> tuple[float, float]:
     """How long the falls and the returns of a programme take in the middle, neither steps nor drawn out; ramps that are soft where none is sure."""
     sure = [d for d in known_ducks(evidence) if d.speech and d.certainty >= SURE]

@@ -4,7 +4,7 @@ A remedy that mends one passage and leaves it unlike all others only moves the f
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,7 +13,7 @@ from ..measure.ducks import Duck
 from ..measure.loudness import mean_lufs
 from ..measure.meter import BLOCKS_PER_S
 from ..units import Floats, db_to_power
-from .ducking import known_ducks, usual_depth_db, usual_ramps_s
+from .ducking import bed_db, known_ducks, off_usual_db, usual_ramps_s
 from .model import Evidence, Point
 
 AHEAD_S, AFTER_S = 0.1, 0.1
@@ -35,6 +35,8 @@ class Fit:
     bed_db: float | None = None
     """So far down it lies elsewhere."""
     bed_spread_db: float | None = None
+    bed_stays_up: bool = False
+    """Whether there is a bed that stands off from the others as they are, as long as the music is not lowered."""
     voice_lufs: float | None = None
     """The voice of the other passages, in the middle."""
     voice_spread_lu: float | None = None
@@ -43,11 +45,6 @@ class Fit:
     def least_db(self) -> float:
         """By how much the music has to go down to lie where it lies elsewhere."""
         return 0.0 if self.bed_db is None else max(0.0, self.bed_db - self.down_db)
-
-    @property
-    def bed_stays_up(self) -> bool:
-        """Whether there is a bed that stands off from the others as long as the music is not lowered."""
-        return self.down_db > 0 and _beyond(self.least_db, self.bed_spread_db) is not None
 
     def bed_off_db(self, lowered_db: float) -> float | None:
         """By how much music that is lowered lies under its bed elsewhere, where that is more than the spec allows."""
@@ -102,15 +99,14 @@ def deeper(evidence: Evidence, duck: Duck) -> Fit:
     end_s = evidence.duration_s
     fall = (0.0, 0.0) if duck.fall_start_s is None or duck.fall_end_s is None else (duck.fall_start_s, duck.fall_end_s)
     back = (end_s, end_s) if duck.return_start_s is None or duck.return_end_s is None else (duck.return_start_s, duck.return_end_s)
-    return _with_bed(evidence, [duck], (*fall, *back), duck.depth_db)
+    higher = _beyond(-off_usual_db(evidence, duck), evidence.spec.limits.bed_spread_db) is not None
+    return replace(_with_bed(evidence, [duck], (*fall, *back), duck.depth_db), bed_stays_up=higher)
 
 
 def _with_bed(evidence: Evidence, without: Sequence[Duck], times_s: Sequence[float], down_db: float) -> Fit:
     first, second, third, fourth = (round(min(max(t, 0.0), evidence.duration_s), 3) for t in times_s)
     voice = with_others(evidence, second, third)
-    bed_db, limits = usual_depth_db(evidence, without), evidence.spec.limits
-    if bed_db is None and not without:
-        bed_db = evidence.needed_bed_db
-    if bed_db is not None and limits.duck_depth_max_db is not None:
-        bed_db = min(bed_db, limits.duck_depth_max_db)
-    return Fit((first, second, third, fourth), down_db, bed_db, limits.bed_spread_db, voice.voice_lufs, limits.voice_spread_lu)
+    bed, limits = bed_db(evidence, without), evidence.spec.limits
+    if bed is not None and limits.duck_depth_max_db is not None:
+        bed = min(bed, limits.duck_depth_max_db)
+    return replace(voice, times_s=(first, second, third, fourth), down_db=down_db, bed_db=bed)

@@ -133,6 +133,8 @@ class Evidence:
     music_stems: tuple[tuple[str, Floats], ...] = ()
     """Name and weighted power per tick of each."""
     cues: tuple[Cue, ...] | None = None
+    wanted_depths: Mapping[int, float] = field(default_factory=dict)
+    """How deep each sure duck that serves a voice would have to be, by its identity: as it is, or deeper where the voice is not clear."""
     captions: Captions | None = None
     important: tuple[tuple[float, float], ...] = ()
     """Effects that a person called important, in seconds."""
@@ -166,15 +168,19 @@ class Evidence:
         power = self.measurement.role_power("effects")
         return () if power is None else find_cues([("effects", power)])
 
+    def need_db(self, passage: Passage) -> float:
+        """By how many dB the music would have to go down under a passage that it comes too near; 0 under any other."""
+        clearance, ratio = self.spec.limits.clearance_lu, passage.speech_to_music_lu
+        if clearance is None or self.balance is None or ratio is None or round(ratio, 1) >= clearance:
+            return 0.0
+        ratios = self.local_ratio_lu[blocks_between(self.balance.active, passage.in_s, passage.out_s)]
+        known = ratios[np.isfinite(ratios)]
+        return round(max(0.0, clearance - float(known.min())), 1) if len(known) else 0.0
+
     @cached_property
     def needed_bed_db(self) -> float | None:
-        """By how many dB the music would have to go down in the middle under passages that it comes too near; None where that are less than two."""
-        clearance, balance = self.spec.limits.clearance_lu, self.balance
-        if clearance is None or balance is None:
-            return None
-        near = [p for p in self.passages or () if p.speech_to_music_lu is not None and round(p.speech_to_music_lu, 1) < clearance]
-        lowest = [self.local_ratio_lu[blocks_between(balance.active, p.in_s, p.out_s)] for p in near]
-        needs = [clearance - float(np.nanmin(ratios)) for ratios in lowest if np.isfinite(ratios).any()]
+        """What passages that the music comes too near need in the middle; None where that are less than two."""
+        needs = [need for p in self.passages or () if (need := self.need_db(p))]
         return round(float(np.median(needs)), 1) if len(needs) > 1 else None
 
     @cached_property
