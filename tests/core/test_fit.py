@@ -4,7 +4,7 @@ import unittest
 from dataclasses import replace
 
 from mezzavoce_core.exchange.document import finding_dict
-from mezzavoce_core.exchange.remedies import lack, prediction
+from mezzavoce_core.exchange.remedies import change, lack, prediction
 from mezzavoce_core.judge.ducking import wanted_depths
 from mezzavoce_core.judge.fit import deeper, new_duck, with_others
 from mezzavoce_core.judge.judging import judge
@@ -85,10 +85,12 @@ class OrderTest(unittest.TestCase):
         self.assertEqual((lower.action, other.action), ("lower", "raise"))
         self.assertAlmostEqual(lower.amount_db, -BED, delta=0.5)
         self.assertAlmostEqual(other.stands_off_db, other.amount_db, delta=0.4)
-        (told, *_), main = finding_dict(finding, judge(programme(points()), RELAXED).evidence.clock)["alternatives"], finding.remedy
+        clock = judge(programme(points()), RELAXED).evidence.clock
+        (told, *_), main = finding_dict(finding, clock)["alternatives"], finding.remedy
         self.assertEqual(lack(told), f"the voice then stands {told['stands_off_db']:.1f} LU over the others")
         self.assertIn(lack(told), prediction(told))
         self.assertTrue(main.sound)
+        self.assertEqual(change(finding_dict(finding, clock)["remedy"]), f"Lower the music by {-main.amount_db:.1f} dB, to where its bed is elsewhere")
 
     def test_where_nobody_turned_the_music_down_one_bed_comes_of_it(self):
         voice = sum(talk(SECONDS, [span], level) for span, level in zip(SPANS, (-23, -24.5, -21, -22), strict=True))
@@ -98,6 +100,7 @@ class OrderTest(unittest.TestCase):
         lower = [next(r for r in (f.remedy, *f.alternatives) if r.action == "lower") for f in findings]
         amounts = [-r.amount_db for r in lower]
         self.assertEqual(len(amounts), 4)
+        self.assertFalse(any(r.to_bed for r in lower), "none is there yet")
         self.assertAlmostEqual(amounts[2], amounts[3], delta=0.5, msg="what needs less goes down as far as is needed in the middle")
         self.assertGreater(amounts[1], amounts[2], "what needs more goes further")
         added = [(p.at_s, p.gain_db) for r in lower for p in r.points]

@@ -139,7 +139,7 @@ class WordingTest(MarkedCase):
         self.decide("note it")
         text = self.state().note.text
         self.assertIn("10 LU are wanted", text)
-        self.assertRegex(text, r"(Lower the music|Raise the voice) by \d+\.\d dB, at the points given")
+        self.assertRegex(text, r"(Lower the music|Raise the voice) by \d+\.\d dB(, to where its bed is elsewhere)?, at the points given")
 
     def test_own_words_survive_undo_and_measuring(self):
         self.decide("note it")

@@ -189,5 +189,6 @@ def _remedy(remedy: Remedy, clock: Clock) -> dict[str, Any]:
         "predicted_true_peak_dbtp": figure(remedy.predicted_true_peak_dbtp),
         "headroom_missing_db": figure(remedy.headroom_missing_db),
         "stands_off_db": figure(remedy.stands_off_db),
+        "to_bed": remedy.to_bed,
         "enough": remedy.enough,
     }

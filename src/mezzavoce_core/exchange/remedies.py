@@ -37,7 +37,8 @@ def change(remedy: dict[str, Any], kind: str = "") -> str:
         return f"Take the dip of {who} out ({amount:.1f} dB)"
     if remedy["role"] == "mix" and remedy["action"] != "gain":
         who = "the mix here"
-    return f"{'Raise' if remedy['amount_db'] > 0 else 'Lower'} {who} by {amount:.1f} dB"
+    where = ", to where its bed is elsewhere" if remedy.get("to_bed") else ""
+    return f"{'Raise' if remedy['amount_db'] > 0 else 'Lower'} {who} by {amount:.1f} dB{where}"
 
 
 def _hz(hz: float) -> str:

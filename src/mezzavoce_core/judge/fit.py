@@ -13,13 +13,14 @@ from ..measure.ducks import Duck
 from ..measure.loudness import mean_lufs
 from ..measure.meter import BLOCKS_PER_S
 from ..units import Floats, db_to_power
-from .ducking import bed_db, known_ducks, off_usual_db, usual_ramps_s
+from .ducking import bed_db, known_ducks, off_usual_db, usual_depth_db, usual_ramps_s
 from .model import Evidence, Point
 
 AHEAD_S, AFTER_S = 0.1, 0.1
 """A fall is over so long before the first word, and a return begins so long after the last."""
 _FEWEST = 2
 _LEAST_S = 1.0
+_LIKE_DB = 1.0
 _UP_S = 0.3
 """Between two ducks the music has to be up for so long; else it is held down."""
 
@@ -35,6 +36,8 @@ class Fit:
     bed_db: float | None = None
     """So far down it lies elsewhere."""
     bed_spread_db: float | None = None
+    bed_is_there: bool = False
+    """Whether it lies there already, and not only once others are mended."""
     bed_stays_up: bool = False
     """Whether there is a bed that stands off from the others as they are, as long as the music is not lowered."""
     voice_lufs: float | None = None
@@ -109,4 +112,6 @@ def _with_bed(evidence: Evidence, without: Sequence[Duck], times_s: Sequence[flo
     bed, limits = bed_db(evidence, without), evidence.spec.limits
     if bed is not None and limits.duck_depth_max_db is not None:
         bed = min(bed, limits.duck_depth_max_db)
-    return replace(voice, times_s=(first, second, third, fourth), down_db=down_db, bed_db=bed)
+    usual = usual_depth_db(evidence, without)
+    there = bed is not None and usual is not None and abs(bed - usual) <= _LIKE_DB
+    return replace(voice, times_s=(first, second, third, fourth), down_db=down_db, bed_db=bed, bed_is_there=there)

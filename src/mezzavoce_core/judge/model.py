@@ -53,6 +53,8 @@ class Remedy:
     """By how much a peak would pass the limit; None where none does."""
     stands_off_db: float | None = None
     """By how much the voice then stands over the other passages, or the music under its bed elsewhere; None where that is within the spec."""
+    to_bed: bool = False
+    """Whether it brings the music to where its bed is elsewhere, which may be further than is needed here."""
     enough: bool = True
     """Whether the fault is gone afterwards, with the headroom that there is."""
 

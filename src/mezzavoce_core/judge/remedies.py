@@ -175,8 +175,10 @@ class _Search:
 
         aim = wanted + _BEYOND_LU
         needed = _STEP_DB * first_step(cache(lambda steps: reached(steps * _STEP_DB) >= aim), guess=(aim - self.gap_now) / _STEP_DB)
-        amount = max(needed, round(way.least_db, 1))
-        return needed, self._with(way, amount, reached(amount), wanted, held)
+        least = round(way.least_db, 1)
+        amount = max(needed, least)
+        remedy = self._with(way, amount, reached(amount), wanted, held)
+        return needed, replace(remedy, to_bed=self.fit.bed_is_there and 0 < amount <= least)
 
     def _with(self, way: _Way, amount_db: float, found: float, wanted: float, held: Floats) -> Remedy:
         points = _trapezoid(way.times_s, way.sign * amount_db)
