@@ -159,8 +159,8 @@ def summary(done, at_once):
         f"Of {len(sound)} remedies that are said to be enough, the fault is gone in {sum(d.gone for d in sound)}, and nothing new is found in "
         f"{sum(not d.new for d in sound)} (nothing but notes in {sum(all(s == NOTE for _, s in d.new) for d in sound)}). "
         f"The ratio is within 0.3 LU of the prediction in {sum(e <= 0.3 for e in errors)} of {len(errors)}.\n\n"
-        f"With the first remedy of every finding carried out at once, {len(at_once)} mixes have {len(weighty)} findings{_told(weighty)} and {len(notes)} "
-        f"notes{_told(notes)} left in the places of the {sum(len(a.before) for a in at_once)} that were mended."
+        f"With the first remedy of every finding carried out at once, {len(at_once)} mixes have left in the places of the "
+        f"{sum(len(a.before) for a in at_once)} that were mended: findings {len(weighty)}{_told(weighty)}, notes {len(notes)}{_told(notes)}."
     )
 
 
