@@ -12,7 +12,7 @@ import numpy as np
 
 from mezzavoce_core.exchange.series import series
 from mezzavoce_core.judge.judging import judge
-from mezzavoce_core.judge.kinds import duck_abrupt, duck_one_sided, duck_slow_return
+from mezzavoce_core.judge.kinds import duck_abrupt, duck_one_sided, duck_plunge, duck_slow_return
 from mezzavoce_core.judge.model import MUST, NOTE, SHOULD
 from mezzavoce_core.judge.spec import Limits, Spec
 from tests.core.test_music_gain import song
@@ -94,6 +94,12 @@ class DuckingKindsTest(unittest.TestCase):
         finding = self.only(points(d1=duck(1, depth=24.0)), "duck-plunge")
         self.assertAlmostEqual(finding.measured, 24.0, delta=2.5)
         self.assertIn("duck-uneven", finding.also)
+
+    def test_a_plunge_comes_up_no_further_than_the_voice_allows(self):
+        """Under a spec that wants 26 LU the usual bed would cover it, and so would the deepest that a duck may be."""
+        spec = replace(RELAXED, limits=replace(RELAXED.limits, clearance_lu=26.0))
+        (finding,) = duck_plunge.find(judge(programme(points(d1=duck(1, depth=30.0))), spec).evidence)
+        self.assertGreaterEqual(finding.remedy.predicted_speech_to_background_lu, 26.0)
 
     def test_pumping(self):
         spans = (SPANS[0], (22.0, 24.7), (25.3, 28.0), *SPANS[2:])

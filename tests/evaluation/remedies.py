@@ -22,7 +22,7 @@ HEAD = ("Remedies for", "What is done", "Carried out", "Fault gone", "Nothing ne
 
 @dataclass(frozen=True)
 class CarriedOut:
-    """What became of one remedy; ``new`` are the kinds of findings that were not there before, None where a prediction is not made."""
+    """What became of one remedy; ``new`` are kinds and severities of findings that were not there before; errors are None where nothing was predicted."""
 
     kind: str
     action: str

@@ -9,15 +9,17 @@ import numpy as np
 from ..measure.balance import Passage, blocks_between
 from ..measure.ducks import OWN_DEPTH, Duck
 from ..measure.meter import TICKS_PER_BLOCK
-from .model import SURE, Evidence, Finding, Kind, Point, Remedy
+from .model import Evidence, Finding, Kind, Point, Remedy
 from .prediction import around, audibility_over, gain_curve, integrated_with, ratio_over, with_gain
 
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _LIKELY = 0.5
 """How certain ducks are that are taken to be there without a look at the level."""
 _NEAR_LU = 1.0
-_FALLS_S, _RETURNS_S = (0.2, 1.0, 0.4), (0.3, 1.2, 0.8)
-"""Of a fall and a return that are drawn anew: shortest, longest, and where the programme has none to go by."""
+FALL_S, RETURN_S = 0.4, 0.8
+"""A fall and a return that are soft."""
+_FALLS_S, _RETURNS_S = (0.2, 1.0), (0.3, 1.2)
+"""The shortest and the longest that are taken over from others."""
 
 
 def known_ducks(evidence: Evidence) -> Sequence[Duck]:
@@ -53,15 +55,22 @@ def _down(duck: Duck) -> bool:
 
 def usual_depth_db(evidence: Evidence, without: Sequence[Duck]) -> float | None:
     """The depth that the other ducks of a programme have in the middle, those alone that are sure; None where no other is."""
+    return _middle(evidence.sure_depths, without)
+
+
+def _middle(depths: Mapping[int, float], without: Sequence[Duck]) -> float | None:
     left_out = {id(d) for d in without}
-    depths = [depth for which, depth in evidence.sure_depths.items() if which not in left_out]
-    return float(np.median(depths)) if depths else None
+    others = [depth for which, depth in depths.items() if which not in left_out]
+    return float(np.median(others)) if others else None
+
+
+def _sure(evidence: Evidence) -> list[Duck]:
+    return [d for d in known_ducks(evidence) if id(d) in evidence.sure_depths]
 
 
 def wanted_depths(evidence: Evidence) -> dict[int, float]:
     """How deep each sure duck would have to be, by its identity."""
-    sure = [d for d in known_ducks(evidence) if id(d) in evidence.sure_depths]
-    return {id(d): d.depth_db + max((evidence.need_db(p) for p in served(evidence, d)), default=0.0) for d in sure}
+    return {id(d): d.depth_db + max((evidence.need_db(p) for p in served(evidence, d)), default=0.0) for d in _sure(evidence)}
 
 
 def bed_db(evidence: Evidence, without: Sequence[Duck]) -> float | None:
@@ -69,22 +78,19 @@ def bed_db(evidence: Evidence, without: Sequence[Duck]) -> float | None:
 
     Where it is turned down nowhere it is what passages need; None where less than two do.
     """
-    left_out = {id(d) for d in without}
-    depths = [depth for which, depth in evidence.wanted_depths.items() if which not in left_out]
-    if depths:
-        return float(np.median(depths))
-    return None if without else evidence.needed_bed_db
+    others = _middle(evidence.wanted_depths, without)
+    return evidence.needed_bed_db if others is None and not without else others
 
 
 def usual_ramps_s(evidence: Evidence) -> tuple[float, float]:
     """How long the falls and the returns of a programme take in the middle, neither steps nor drawn out; ramps that are soft where none is sure."""
-    sure = [d for d in known_ducks(evidence) if d.speech and d.certainty >= SURE]
+    sure = _sure(evidence)
     falls = [d.fall_end_s - d.fall_start_s for d in sure if d.fall_start_s is not None and d.fall_end_s is not None]
     returns = [d.return_end_s - d.return_start_s for d in sure if d.return_start_s is not None and d.return_end_s is not None]
-    return _soft(falls, *_FALLS_S), _soft(returns, *_RETURNS_S)
+    return _usual_s(falls, *_FALLS_S, FALL_S), _usual_s(returns, *_RETURNS_S, RETURN_S)
 
 
-def _soft(lengths_s: Sequence[float], shortest: float, longest: float, soft: float) -> float:
+def _usual_s(lengths_s: Sequence[float], shortest: float, longest: float, soft: float) -> float:
     return float(np.clip(np.median(lengths_s), shortest, longest)) if lengths_s else soft
 
 

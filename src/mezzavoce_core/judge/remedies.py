@@ -16,16 +16,14 @@ from ..measure.loudness import mean_lufs
 from ..measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
 from ..units import Floats, amplitude_to_db, db_to_amplitude, db_to_power
 from .carving import carve
-from .fit import Fit
+from .ducking import FALL_S, RETURN_S
+from .fit import AHEAD_S, Fit
 from .model import Evidence, Point, Remedies, Remedy
 from .prediction import around, audibility_over, integrated_with, level_curve, ratio_over, with_gain
 
 Gap = Callable[[Balance, int], float]
 """A gap in LU, of a balance that begins at a tick of the programme."""
 
-FALL_S = 0.4
-AHEAD_S = 0.1
-RETURN_S = 0.8
 LARGEST_DB = 24.0
 FADED_DB = -40.0
 _STEP_DB = 0.5
@@ -80,8 +78,7 @@ def balance_remedies(evidence: Evidence, in_s: float, out_s: float, blocks: NDAr
     if evidence.balance is None or evidence.balance.background is None:
         return None, ()
     search = _Search(evidence, in_s, out_s, blocks, gap, fit)
-    first, second = search.options(wanted)
-    options = [first, second]
+    options = search.options(wanted)
     if gap is None and (cut := carve(evidence, in_s, out_s, blocks, audible=evidence.spec.limits.audibility_min or 0.0, ratio=wanted)) is not None:
         options.append(_checked(search, cut, wanted))
     return options[0], tuple(options[1:])
@@ -92,8 +89,7 @@ def audibility_remedies(evidence: Evidence, in_s: float, out_s: float, blocks: N
     if evidence.balance is None or evidence.balance.background is None:
         return None, ()
     # Audibility grows by one over 30 dB.
-    gap = lambda balance, first: 30 * (audibility_over(balance, blocks - first // TICKS_PER_BLOCK) or 0.0)  # noqa: E731
-    search = _Search(evidence, in_s, out_s, blocks, gap, fit)
+    search = _Search(evidence, in_s, out_s, blocks, lambda balance, first: 30 * (audibility_over(balance, blocks - first // TICKS_PER_BLOCK) or 0.0), fit)
     options = [replace(o, predicted_speech_to_background_lu=search.ratio_with(o)) for o in search.options(30 * wanted)]
     cut = carve(evidence, in_s, out_s, blocks, audible=wanted)
     return (options[0], tuple(options[1:])) if cut is None else (cut, tuple(options))
@@ -148,15 +144,14 @@ class _Search:
         """The gap in this part, changed or as it is."""
         return ratio_over(balance, self.here) if self.gap is None else self.gap(balance, self.first)
 
-    def options(self, wanted: float) -> tuple[Remedy, Remedy]:
-        """Less of what lies under and more voice, what comes first of them before the other."""
+    def options(self, wanted: float) -> list[Remedy]:
+        """Less of what lies under and more voice, in the order in which they are proposed."""
         assert self.evidence.balance is not None
         under, around_s = loudest_under(self.evidence.balance, self.blocks), _hold_times(self.evidence, self.in_s, self.out_s)
         shaped = self.fit.times_s if under == "music" else None
         ways = (_Way("lower", under, -1, shaped or around_s, self.fit.least_db if shaped else 0.0), _Way("raise", "dialogue", 1, around_s))
-        found = [(needed, k, remedy) for k, (needed, remedy) in enumerate(self.best(way, wanted) for way in ways)]
-        (_, _, first), (_, _, second) = sorted(found, key=lambda f: (not f[2].sound, not f[2].enough, *f[:2]))
-        return first, second
+        found = sorted((self.best(way, wanted) for way in ways), key=lambda best: (not best[1].sound, not best[1].enough, best[0]))
+        return [remedy for _, remedy in found]
 
     def changed(self, role: str, gain_db: Floats, *, bands: bool) -> Balance:
         """The part with a gain in dB per tick on a role."""

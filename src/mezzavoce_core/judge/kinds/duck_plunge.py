@@ -2,8 +2,6 @@
 
 from collections.abc import Iterator
 
-import numpy as np
-
 from ..ducking import duck_finding, known_ducks, needed, reshaped, served, usual_depth_db
 from ..model import SHOULD, Evidence, Finding, Kind
 
@@ -39,7 +37,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=duck.depth_db,
             limit=limits.duck_depth_max_db,
             unit="dB",
-            remedy=reshaped(evidence, duck, {"depth_db": float(np.clip(usual_depth_db(evidence, [duck]) or 0.0, depth, limits.duck_depth_max_db))}),
+            remedy=reshaped(evidence, duck, {"depth_db": max(depth, min(usual_depth_db(evidence, [duck]) or 0.0, limits.duck_depth_max_db))}),
         )
 
 

@@ -3,8 +3,9 @@
 from collections.abc import Iterator
 
 from ...measure.loudness import MOMENTARY_TICKS
+from ..fit import AHEAD_S
 from ..model import MUST, Evidence, Finding, Kind
-from ..remedies import AHEAD_S, lower_spot
+from ..remedies import lower_spot
 from ..stretches import windows_over
 
 

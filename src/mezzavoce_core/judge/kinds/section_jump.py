@@ -5,8 +5,9 @@ from dataclasses import replace
 
 from ...measure.sections import Section, find_sections
 from ...units import tenth
+from ..fit import AHEAD_S
 from ..model import NOTE, Evidence, Finding, Kind
-from ..remedies import AHEAD_S, lower_spot
+from ..remedies import lower_spot
 
 _AT_MOST = 0.2
 

@@ -3,8 +3,9 @@
 from collections.abc import Iterator
 
 from ...measure.loudness import SHORT_TERM_TICKS
+from ..ducking import FALL_S
 from ..model import MUST, Evidence, Finding, Kind
-from ..remedies import FALL_S, lower_spot
+from ..remedies import lower_spot
 from ..stretches import windows_over
 
 

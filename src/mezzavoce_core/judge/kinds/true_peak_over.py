@@ -10,8 +10,9 @@ from ...measure.peaks import overs
 from ...media.layouts import channel_names
 from ...signal.spans import join, runs
 from ...units import amplitude_to_db
+from ..fit import AHEAD_S
 from ..model import MUST, Evidence, Finding, Kind
-from ..remedies import AHEAD_S, lower_spot
+from ..remedies import lower_spot
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
