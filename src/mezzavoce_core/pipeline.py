@@ -15,18 +15,19 @@ from .judge.judging import judge
 from .judge.model import Judgement
 from .judge.spec import Spec
 from .measure.captions import Caption
+from .measure.leaks import Leak, Lying, find_leaks
 from .measure.loudness import MOMENTARY_TICKS, integrated
-from .measure.measurement import Measurement, StemLevels
+from .measure.measurement import Held, Measurement, StemLevels
 from .measure.meter import Levels, Wanted
 from .measure.programme import Part, Programme, by_hand, whole
-from .measure.rest import Rest, find_rest, holders, leaked_db
+from .measure.rest import Rest, find_rest, holders
 from .measure.sketch import Sketch
 from .measure.speech import Correction
 from .measure.stems import MAX_DELAY_S, Placed, loud_stretches, place
 from .media.probe import FileInfo
 from .media.source import Sound, Source, open_sound
 from .reading import READ, Order, Progress, Reader
-from .remainder import missing_role, remainder
+from .remainder import Given, missing_role, remainder
 from .roles import ROLES
 from .signal.bands import FRAMES_PER_S as BANDS_PER_S
 from .signal.spectrum import FRAMES_PER_S as SPECTRA_PER_S
@@ -108,8 +109,10 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
             raise NothingToMeasure(_why_nothing(measured))
         progress(READ, "fitting the stems to the mix")
         placed = _place(job, stems, sketches)
-        fitted = tuple(_fit(*each, measured, reader) for each in zip(job.stems, orders[1:], stems, placed, strict=True))
-        fitted = _with_leaks(fitted, stems, placed, sketches)
+        leaks = _leaks(job, stems, placed, sketches)
+        cleared = _cleared(orders[1:], placed, leaks, info.sample_rate_hz)
+        fitted = tuple(_fit(*each, measured, reader) for each in zip(job.stems, cleared, stems, _as_cleared(placed, leaks), strict=True))
+        fitted = tuple(replace(stem, held=_held(job, found)) for stem, found in zip(fitted, leaks, strict=True))
         measured = replace(measured, stems=(*fitted, *_remaining(mix, sources, fitted, placed)), rest=_rest(job, measured.duration_s, sketches, placed))
     if not job.levels_only:
         progress(0.96, "reading what was done to the music")
@@ -197,22 +200,45 @@ def _rest(job: Job, duration_s: float, sketches: Sequence[Sketch], placed: Seque
         return find_rest(sketches[0].read, [s.read for s in sketches[1:]], placed, sketches[0].rate_hz, duration_s, helpers if job.threads > 1 else None)
 
 
-def _with_leaks(fitted: Sequence[StemLevels], stems: Sequence[Levels], placed: Sequence[Placed | None], sketches: Sequence[Sketch]) -> tuple[StemLevels, ...]:
-    """The stems with what they hold of the voice in a dialogue stem."""
-    told = list(fitted)
-    lying = [(k, where) for k, where in enumerate(placed) if where is not None]
-    for k, voice in lying:
-        if fitted[k].role != "dialogue":
-            continue
-        loud, rate_hz = loud_stretches(stems[k].power.sum(axis=1).astype(np.float64)), sketches[0].rate_hz
-        for j, where in lying:
-            if fitted[j].role != "dialogue":
-                delays = round(voice.delay_s * rate_hz), round(where.delay_s * rate_hz)
-                leak_db = leaked_db(sketches[k + 1].read, sketches[j + 1].read, loud, delays, rate_hz)
-                if leak_db is not None:
-                    leak_db += float(amplitude_to_db(where.gain)) - float(amplitude_to_db(voice.gain))
-                    told[j] = replace(told[j], voice_db=max(leak_db, told[j].voice_db or leak_db))
-    return tuple(told)
+def _leaks(job: Job, stems: Sequence[Levels], placed: Sequence[Placed | None], sketches: Sequence[Sketch]) -> list[dict[int, Leak]]:
+    """For each stem those that it holds as well, by their place in the list."""
+    rate_hz = sketches[0].rate_hz if sketches else 1
+    lying = {
+        k: Lying(sketches[k + 1].read, loud_stretches(stems[k].power.sum(axis=1).astype(np.float64)), round(where.delay_s * rate_hz))
+        for k, where in enumerate(placed)
+        if where is not None
+    }
+    found = find_leaks(lying, [k for k in lying if job.stems[k].role == "dialogue"], rate_hz)
+
+    def there(j: int, k: int, leak: Leak) -> Leak:
+        # What has two channels cannot be taken out of one.
+        return replace(leak, copy=leak.copy and stems[k].power.shape[1] in (1, stems[j].power.shape[1]))
+
+    return [{k: there(j, k, leak) for k, leak in found.get(j, {}).items()} for j in range(len(stems))]
+
+
+def _cleared(orders: Sequence[Order], placed: Sequence[Placed | None], leaks: Sequence[dict[int, Leak]], rate_hz: int) -> list[Order]:
+    """The orders of the stems, without what can be taken out of them."""
+
+    def less(j: int) -> tuple[Given, ...]:
+        found = [(orders[k].source, leak.gain, (placed[k], placed[j])) for k, leak in leaks[j].items() if leak.copy]
+        return tuple((source, gain, round((held.delay_s - holder.delay_s) * rate_hz)) for source, gain, (held, holder) in found if held and holder)
+
+    return [replace(order, less=less(j)) for j, order in enumerate(orders)]
+
+
+def _as_cleared(placed: Sequence[Placed | None], leaks: Sequence[dict[int, Leak]]) -> list[Placed | None]:
+    """Where the stems lie in the mix when none stands in another one: what was taken out there counts as the stem that it is."""
+    gains = [0.0 if where is None else where.gain for where in placed]
+    for j, found in enumerate(leaks):
+        for k, leak in found.items():
+            if leak.copy and (holder := placed[j]):
+                gains[k] += holder.gain * leak.gain
+    return [where and replace(where, gain=gain) for where, gain in zip(placed, gains, strict=True)]
+
+
+def _held(job: Job, leaks: dict[int, Leak]) -> tuple[Held, ...]:
+    return tuple(Held(job.stems[k].role, float(amplitude_to_db(abs(leak.gain))), leak.copy) for k, leak in leaks.items())
 
 
 def _remaining(mix: Source, sources: Sequence[Source], fitted: Sequence[StemLevels], placed: Sequence[Placed | None]) -> list[StemLevels]:
@@ -229,8 +255,8 @@ def _fit(stem: Stem, order: Order, levels: Levels, where: Placed | None, measure
     """The stem on the mix's clock and layout, with the gain that it has there."""
     info, mix = measured.file, measured.mix
     delay_s = where.delay_s if where else 0.0
-    if abs(delay_s) > _DELAY_WORTH_S:
-        reader.progress(READ, "moving a stem to where it lies in the mix")
+    if abs(delay_s) > _DELAY_WORTH_S or order.less:
+        reader.progress(READ, "taking one stem out of another" if order.less else "moving a stem to where it lies in the mix")
         levels = reader.meter(replace(order, sketch=None), skip=round(-delay_s * info.sample_rate_hz))
     gain_db = float(amplitude_to_db(where.gain)) if where else 0.0
     if abs(gain_db) < _UNITY_WITHIN_DB:

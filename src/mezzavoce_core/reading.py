@@ -15,6 +15,7 @@ from .media import decode
 from .media.layouts import pairs
 from .media.probe import FileInfo
 from .media.source import Source
+from .remainder import Given, differences
 
 Progress = Callable[[float, str], None]
 Heard = Callable[[float], None]
@@ -26,12 +27,13 @@ _TOLD_EVERY_S = 0.2
 
 @dataclass(frozen=True)
 class Order:
-    """A file to be metered; a sketch is drawn on the way, of the file as it lies."""
+    """A file to be metered, without ``less`` where it holds other stems; a sketch is drawn on the way, of the file as it lies."""
 
     source: Source
     doing: str
     wanted: Wanted
     sketch: Sketch | None = None
+    less: tuple[Given, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -60,7 +62,8 @@ class Reader:
         """``helper`` is asked for before every block."""
         rate_hz, info, sketch = self.mix.sample_rate_hz, order.source.info, order.sketch
         meter = Meter(rate_hz, info.channels, order.wanted, pairs=pairs(info.layout, info.channels), about_s=info.duration_s)
-        with closing(decode.blocks(order.source, rate_hz=rate_hz, ahead=ahead)) as blocks:  # type: ignore[type-var]
+        read = differences(order.source, order.less, rate_hz) if order.less else decode.blocks(order.source, rate_hz=rate_hz, ahead=ahead)
+        with closing(read) as blocks:  # type: ignore[type-var]
             for block in _moved(blocks, skip, rate_hz * decode.block_seconds(rate_hz, info.channels)):
                 meter.feed(block, sketch.feed if sketch is not None else None, helper())
                 if heard is not None:

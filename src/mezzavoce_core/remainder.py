@@ -13,7 +13,7 @@ from .media.layouts import pairs
 from .media.source import Source
 
 Given = tuple[Source, float, int]
-"""A stem, its gain in the mix (a factor), and the samples by which it lies later there."""
+"""A stem, its gain in what it is taken out of (a factor), and the samples by which it lies later there."""
 _NAMES = {"background": "the mix without its dialogue", "dialogue": "the mix without music and effects"}
 
 
@@ -35,17 +35,17 @@ def remainder(mix: Source, given: Sequence[Given], role: str) -> StemLevels:
         pairs=pairs(info.layout, info.channels),
         about_s=info.duration_s,
     )
-    for block in differences(mix, given):
+    for block in differences(mix, given, info.sample_rate_hz):
         meter.feed(block)
     return StemLevels(_NAMES[role], role, meter.finish(), 0.0, 0.0, None, derived=True)
 
 
-def differences(mix: Source, given: Sequence[Given]) -> Iterator[Samples]:
-    """Blocks of the mix without the given stems."""
-    rate_hz, channels = mix.info.sample_rate_hz, mix.info.channels
+def differences(whole: Source, given: Sequence[Given], rate_hz: int) -> Iterator[Samples]:
+    """Blocks of a mix, or of a stem that holds others, without the given stems."""
+    channels = whole.info.channels
     block_s = decode.block_seconds(rate_hz, channels)
     with ExitStack() as open_things:
-        mixed = open_things.enter_context(closing(decode.blocks(mix, rate_hz=rate_hz, block_s=block_s)))  # type: ignore[type-var]
+        mixed = open_things.enter_context(closing(decode.blocks(whole, rate_hz=rate_hz, block_s=block_s)))  # type: ignore[type-var]
         readers = [_Later(open_things.enter_context(closing(decode.blocks(s, rate_hz=rate_hz, block_s=block_s))), late, channels) for s, _, late in given]  # type: ignore[type-var]
         for block in mixed:
             left = block.astype(np.float32, copy=True)

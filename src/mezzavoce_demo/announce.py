@@ -4,6 +4,7 @@ import sys
 import time
 import urllib.error
 import urllib.request
+from contextlib import suppress
 
 import django
 
@@ -52,4 +53,6 @@ def _answers(url: str) -> bool:
 
 
 if __name__ == "__main__":
-    main(sys.argv[1])
+    # Ctrl-C ends the one who waits as well.
+    with suppress(KeyboardInterrupt):
+        main(sys.argv[1])

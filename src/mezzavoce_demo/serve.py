@@ -9,6 +9,7 @@ from contextlib import ExitStack
 from pathlib import Path
 
 from honcho.manager import Manager
+from honcho.printer import Message, Printer
 
 from .announce import say
 from .render import render_all, unrendered
@@ -90,8 +91,35 @@ def _prepare(data: Path) -> None:
     load(rendered)
 
 
+class _Report(Printer):
+    """What the processes say, until whoever started them ends them: what was under way then is taken up at the next start, and no reason to alarm."""
+
+    ending = False
+
+    def write(self, message: Message) -> None:
+        if not self.ending:
+            super().write(message)
+
+
+class Everything(Manager):
+    """Runs the processes until one ends by itself or a person ends them all, who is spared the cries of what is torn off."""
+
+    def __init__(self) -> None:
+        self._report = _Report()
+        super().__init__(self._report)
+
+    def terminate(self) -> None:
+        """End what still runs."""
+        # A return code that is there already is that of a process that ended by itself; its last words are wanted.
+        asked_for = self.returncode in (130, 143)
+        if asked_for and not self._report.ending:
+            self._report.ending = True
+            say("Ending; what you did stays, and what was being measured is measured at the next start.")
+        super().terminate()
+
+
 def _run(data: Path, web_port: int, mail_port: int) -> int:
-    manager = Manager()
+    manager = Everything()
     # Whoever tries it may be root in a container, which the queue would warn of at length.
     celery = (
         f"exec {sys.executable} -W ignore:::celery.platforms -m celery --quiet -A mezzavoce.config worker --loglevel WARNING --without-gossip --without-mingle"

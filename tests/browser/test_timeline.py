@@ -161,3 +161,48 @@ class ModulesTest(BrowserCase):
             self.assertLessEqual(lanes[-1][1], height)
         ends = self.run_module("lanes", "const lane = {top: 10, height: 100}; return [m.levelY(lane, 99), m.levelY(lane, -99), m.levelY(lane, -30)];")
         self.assertEqual(ends, [10, 110, 60])
+
+    def _names(self, body):
+        """Places of names over lines that are 400 pixels wide; `flat` makes a line at a height between two pixels."""
+        script = """
+          const flat = (y, from = 0, to = 400) => { const row = new Float32Array(400).fill(NaN).fill(y, from, to); return {top: row, bottom: row}; };
+          const bounds = {left: 0, right: 400, top: 0, bottom: 200};
+        """
+        return self.run_module("names", script + body)
+
+    def test_a_name_stands_beside_its_line_where_it_belongs(self):
+        found = self._names(
+            "const name = (side, near) => m.placed([{width: 40, line: flat(100), near, side}], [], bounds)[0];"
+            "return [name(-1, 204), name(1, 204), name(-1, 0), name(1, 400)];"
+        )
+        self.assertEqual(found, [{"x": 204, "y": 89}, {"x": 204, "y": 111}, {"x": 20, "y": 89}, {"x": 380, "y": 111}])
+
+    def test_names_lie_on_no_line_and_on_no_other_name(self):
+        found = self._names(
+            "const crossing = flat(86, 150, 260); const low = flat(112);"
+            "const under = {width: 60, line: low, near: 100, side: 1};"
+            "const names = [{width: 60, line: flat(100), near: 204, side: -1}, under, under];"
+            "return m.placed(names, [crossing], bounds);"
+        )
+        first, second, third = found
+        self.assertTrue(first["x"] + 30 < 150 or first["x"] - 30 >= 260, first)
+        self.assertEqual(first["y"], 89)
+        self.assertEqual((second["x"], second["y"], third["y"]), (102, 123, 123))
+        self.assertGreaterEqual(abs(third["x"] - second["x"]), 60)
+
+    def test_a_name_without_a_line_or_without_room_is_left_out(self):
+        found = self._names(
+            "const narrow = {left: 0, right: 400, top: 95, bottom: 105};"
+            "const name = (y) => [{width: 40, line: flat(y), near: 9, side: 1}];"
+            "return [m.placed(name(NaN), [], bounds), m.placed(name(100), [], narrow)];"
+        )
+        self.assertEqual(found, [[None], [None]])
+
+    def test_lines_as_the_names_see_them(self):
+        found = self._names(
+            "const corners = m.tracedCorners([[-10, 0], [10, 20], [10, 40]], 400); const area = m.between(flat(50), flat(80, 0, 10));"
+            "const line = flat(70, 100, 300); line.top[222] = 12;"
+            "const ends = [corners.top[10], area.top[10]].map(Number.isNaN);"
+            "return [corners.top[0], corners.top[9], area.top[5], area.bottom[5], ...ends, m.highest(line, 0, 400)];"
+        )
+        self.assertEqual(found, [10, 19, 50, 80, True, True, 222])

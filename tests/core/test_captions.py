@@ -4,12 +4,14 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import numpy as np
+
 from mezzavoce_core.errors import CaptionError
 from mezzavoce_core.exchange.captions import parse_captions, read_captions
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.model import NOTE, SHOULD
 from mezzavoce_core.judge.spec import Limits, Spec
-from mezzavoce_core.measure.captions import Caption
+from mezzavoce_core.measure.captions import Caption, on_programme
 from mezzavoce_core.measure.programme import Part, by_hand
 from tests.signals import measured, noise, stereo, talk
 
@@ -29,6 +31,9 @@ def programme():
 
 def captions(*spans, shift=0.0, text="Words."):
     return tuple(Caption(a + shift, b + shift, text) for a, b in spans)
+
+
+UNEVEN = ((1.0, 3.4), (5.0, 9.0), (10.1, 11.3), (14.0, 19.5), (21.6, 23.0), (26.0, 28.5))
 
 
 class ReadTest(unittest.TestCase):
@@ -106,3 +111,61 @@ class AgainstTheVoiceTest(unittest.TestCase):
 
     def test_none_given_none_found(self):
         self.assertEqual(self.found(()), [])
+
+
+class WholeFileTest(unittest.TestCase):
+    """Captions that lie beside all words, or belong to another programme that talks as much."""
+
+    def setUp(self):
+        self.dice = np.random.default_rng(7)
+
+    def talking(self, seconds=600, pause=2.0):
+        """In and out of utterances, and the flags of their ticks."""
+        spans, at = [], 1.0
+        while at < seconds - 8:
+            spans.append((at, at + self.dice.uniform(1, 5)))
+            at = spans[-1][1] + 0.3 * pause + self.dice.exponential(pause)
+        flags = np.zeros(seconds * 100, dtype=np.bool_)
+        for a, b in spans:
+            flags[round(a * 100) : round(b * 100)] = True
+        return spans, flags
+
+    def as_made(self, spans, shift=0.0):
+        """Captions as people make them: a little before the words, and left standing."""
+        return captions(*((a - self.dice.uniform(0, 0.3), b + self.dice.uniform(0, 0.5)) for a, b in spans), shift=shift)
+
+    def test_in_step_they_belong_and_stay(self):
+        for _ in range(20):
+            spans, flags = self.talking()
+            told = on_programme(self.as_made(spans), flags, [0.0])
+            self.assertTrue(told.belong)
+            self.assertEqual(told.late_s, 0.0)
+            self.assertGreater(told.agreement, 0.9)
+
+    def test_early_or_late_as_a_whole(self):
+        for shift in (-9.0, -1.2, 1.2, 3.0):
+            with self.subTest(shift):
+                spans, flags = self.talking()
+                told = on_programme(self.as_made(spans, shift), flags, [0.0])
+                self.assertAlmostEqual(told.late_s, shift, delta=0.3)
+                self.assertEqual(told.fit, 1.0)
+                self.assertAlmostEqual(told.all[5].in_s, spans[5][0], delta=0.4)
+
+    def test_of_another_programme_that_talks_as_much(self):
+        told = [on_programme(self.as_made(self.talking()[0]), self.talking()[1], [0.0]) for _ in range(20)]
+        self.assertGreater(min(t.fit for t in told), 0.5)
+        self.assertGreaterEqual(sum(not t.belong for t in told), 17)
+        self.assertEqual([t.late_s for t in told], [0.0] * 20)
+
+    def test_where_hardly_anybody_pauses_it_cannot_be_told(self):
+        spans, flags = self.talking(pause=0.2)
+        self.assertIsNone(on_programme(self.as_made(spans), flags, [0.0]).agreement)
+
+    def test_out_of_step_is_one_finding_that_says_how_to_move_them(self):
+        voice = talk(30, UNEVEN, -23)
+        measurement = measured(stereo(voice + noise(30, -55)), [("dialogue", stereo(voice)), ("effects", stereo(noise(30, -55)))])
+        (finding,) = [f for f in judge(measurement, SPEC, captions=captions(*UNEVEN, shift=1.5)).findings if "caption" in f.kind]
+        self.assertEqual((finding.kind, finding.title, finding.severity, finding.unit), ("caption-unheard", "Captions out of step", SHOULD, "s"))
+        self.assertAlmostEqual(finding.measured, 1.5, delta=0.2)
+        self.assertIn("1.5 s after their words", finding.message)
+        self.assertIn("Move them 1.5 s earlier", finding.message)

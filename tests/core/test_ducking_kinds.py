@@ -5,11 +5,12 @@ that smear, pauses shorter than about 1 s that stay down, one bed within 3 dB.
 """
 
 import unittest
-from dataclasses import replace
+from dataclasses import asdict, replace
 from functools import cache
 
 import numpy as np
 
+from mezzavoce_core.exchange.remedies import prediction
 from mezzavoce_core.exchange.series import series
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.kinds import duck_abrupt, duck_one_sided, duck_plunge, duck_slow_return
@@ -98,7 +99,7 @@ class DuckingKindsTest(unittest.TestCase):
     def test_a_plunge_comes_up_no_further_than_the_voice_allows(self):
         """Under a spec that wants 26 LU the usual bed would cover it, and so would the deepest that a duck may be."""
         spec = replace(RELAXED, limits=replace(RELAXED.limits, clearance_lu=26.0))
-        (finding,) = duck_plunge.find(judge(programme(points(d1=duck(1, depth=30.0))), spec).evidence)
+        (finding,) = (f.mended() for f in duck_plunge.find(judge(programme(points(d1=duck(1, depth=30.0))), spec).evidence))
         self.assertGreaterEqual(finding.remedy.predicted_speech_to_background_lu, 26.0)
 
     def test_pumping(self):
@@ -315,3 +316,27 @@ class VoiceKindsTest(unittest.TestCase):
         findings = found(programme([(0, -3)]))
         self.assertIn("clear-share-low", {f.kind for f in findings})
         self.assertEqual({f.kind for f in findings}, {"clear-share-low", "duck-missing"})
+
+    def test_one_gain_all_over_makes_the_speech_clear(self):
+        """Carried out, every passage is mended at once, and the share is what was predicted; half a decibel less leaves some too thin."""
+        levels = [(0, -3)]
+        (whole,) = (f for f in found(programme(levels)) if f.kind == "clear-share-low")
+        self.assertEqual([r.action for r in (whole.remedy, *whole.alternatives)], ["lower", "raise"])
+        for remedy, stem in ((whole.remedy, "added"), (whole.alternatives[0], "raised")):
+            with self.subTest(remedy.action):
+                points = [(p.at_s, p.gain_db) for p in remedy.points]
+                result = judge(programme(levels, **{stem: points}), RELAXED)
+                self.assertEqual([f.kind for f in result.findings if f.family in ("voice", "ducking")], [])
+                self.assertAlmostEqual(result.clear_share, remedy.predicted_clear_share, delta=0.01)
+                self.assertAlmostEqual(result.evidence.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.1)
+                less = [(t, g - np.sign(g) * 0.5) for t, g in points]
+                self.assertIn("duck-missing", {f.kind for f in judge(programme(levels, **{stem: less}), RELAXED).findings})
+
+    def test_what_keeps_the_programme_at_its_loudness_comes_first(self):
+        for target, first in ((-19.0, "raise"), (-21.5, "lower")):
+            spec = replace(RELAXED, limits=replace(RELAXED.limits, integrated_lufs=target, integrated_tolerance_lu=1.0))
+            (whole,) = (f for f in found(programme([(0, -3)]), spec) if f.kind == "clear-share-low")
+            self.assertEqual((whole.remedy.action, whole.remedy.then_whole_db), (first, None))
+            (other,) = whole.alternatives
+            self.assertAlmostEqual(other.predicted_integrated_lufs + other.then_whole_db, target, delta=0.06)
+            self.assertIn(f"the whole mix then wants {other.then_whole_db:+.1f} dB", prediction(asdict(other)))

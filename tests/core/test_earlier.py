@@ -8,6 +8,8 @@ from unittest import mock
 from mezzavoce_core.exchange.document import document
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.kinds import first_word_masked, masked_speech, voice_low
+from mezzavoce_core.judge.model import Kind
+from mezzavoce_core.judge.registry import KINDS
 from mezzavoce_core.judge.remedies import balance_remedies
 from mezzavoce_core.judge.spec import Limits, Spec
 from mezzavoce_core.measure.programme import Part, by_hand
@@ -71,3 +73,35 @@ class EarlierTest(unittest.TestCase):
                 found = judge(*given, earlier=plain)
                 self.assertEqual(told(found), told(judge(*given)))
                 self.assertIsNot(found.evidence.passages[0], plain.evidence.passages[0])
+
+
+class OnceTest(unittest.TestCase):
+    """What hangs on no speech is found once, for as long as measurement, spec and programme stay."""
+
+    def setUp(self):
+        self.measurement = three_stems(talk(SECONDS, SPANS, -24), chord(SECONDS, -29), noise(SECONDS, -42))
+        self.calls = []
+        finding = next(f for f in judge(self.measurement, SPEC).findings)
+        self.kind = Kind("alone", "signal", lambda evidence: self.calls.append(evidence.speech) or [finding], alone=True)
+        self.finding = finding
+
+    def test_a_kind_that_looks_at_sound_alone(self):
+        first = judge(self.measurement, SPEC)
+        later = judge(self.measurement, SPEC, CORRECTIONS[0], earlier=first)
+        for judgement in (first, later, judge(self.measurement, SPEC, CORRECTIONS[2], earlier=later)):
+            self.assertEqual(tuple(self.kind.found(judgement.evidence)), (self.finding,))
+        self.assertEqual(len(self.calls), 1)
+        for other in (judge(self.measurement, replace(SPEC, name="another"), earlier=later), judge(self.measurement, SPEC)):
+            list(self.kind.found(other.evidence))
+        self.assertEqual(len(self.calls), 3)
+
+    def test_those_that_say_so_find_the_same_whatever_people_say(self):
+        loud = three_stems(talk(SECONDS, SPANS, -8), chord(SECONDS, -9), noise(SECONDS, -30))
+        first = judge(loud, SPEC)
+        evidence = judge(loud, SPEC, CORRECTIONS[3]).evidence
+        found = 0
+        for kind in (k for k in KINDS if k.alone):
+            with self.subTest(kind.name):
+                self.assertEqual(list(kind.find(evidence)), list(kind.found(first.evidence)))
+                found += len(list(kind.found(first.evidence)))
+        self.assertGreater(found, 0)

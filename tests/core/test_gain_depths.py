@@ -6,7 +6,7 @@ from types import SimpleNamespace
 import numpy as np
 
 from mezzavoce_core.measure.gain import depths
-from mezzavoce_core.measure.gain.moves import DEPTH, Move, Shared
+from mezzavoce_core.measure.gain.moves import DEPTH, NOTHING_KNOWN, Elsewhere, Move, Shared
 from mezzavoce_core.measure.music_gain import find_gain
 from tests.core.test_music_gain import levels, song
 
@@ -31,7 +31,8 @@ def search(told, now_db):
         exchanged.append((now, new))
         moves[k] = new
 
-    return SimpleNamespace(moves=moves, curve=SimpleNamespace(worths=worths), put=put, shared=Shared(now_db[0], 1.0, 1.0), exchanged=exchanged)
+    curve = SimpleNamespace(worths=worths)
+    return SimpleNamespace(moves=moves, curve=curve, put=put, shared=Shared(now_db[0], 1.0, 1.0), elsewhere=NOTHING_KNOWN, exchanged=exchanged)
 
 
 class FoundTest(unittest.TestCase):
@@ -79,3 +80,34 @@ class SettleTest(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class ElsewhereTest(unittest.TestCase):
+    """A part of a programme whose other moves are known."""
+
+    def known(self, *depths_db):
+        return Elsewhere({"depth_db": np.array(depths_db, dtype=float), "fall_s": np.full(len(depths_db), 0.5), "return_s": np.full(len(depths_db), 0.7)}, 30.0)
+
+    def test_values_of_others_cost_least_where_they_are_shared(self):
+        told = self.known(9.0, 9.05, 8.95, 14.0).sharing("depth_db", np.array([5.0, 9.0, 14.0]), 0.2)
+        self.assertEqual(int(np.argmax(told)), 1)
+        self.assertEqual(NOTHING_KNOWN.sharing("fall_s", np.array([0.2, 0.5]), 0.2).tolist(), [0.0, 0.0])
+
+    def test_one_alone_is_as_deep_as_those_that_are_known_where_the_music_does_not_tell(self):
+        a, b = 20.0, 24.0
+        heard = levels([(a - 0.6, 0), (a - 0.1, -9.3), (b + 0.3, -9.3), (b + 1.0, 0)], music=song(40, seed=3))
+        alone = find_gain(heard, [(a, b)]).ducks[0].depth_db
+        with_others = find_gain(heard, [(a, b)], self.known(*[9.3] * 8)).ducks[0].depth_db
+        self.assertLess(abs(with_others - 9.3), 0.06)
+        self.assertLess(abs(with_others - 9.3), abs(alone - 9.3))
+
+    def test_one_that_is_plainly_of_another_depth_stays_that(self):
+        a, b = 20.0, 24.0
+        heard = levels([(a - 0.6, 0), (a - 0.1, -15), (b + 0.3, -15), (b + 1.0, 0)], music=song(40, seed=3))
+        self.assertAlmostEqual(find_gain(heard, [(a, b)], self.known(*[9.0] * 8)).ducks[0].depth_db, 15.0, delta=0.7)
+
+    def test_a_programme_that_is_known_to_be_moved_is_looked_at_where_a_part_tells_nothing(self):
+        a, b = 20.0, 24.0
+        still = levels([(0, 0)], music=song(40, seed=3))
+        self.assertEqual(find_gain(still, [(a, b)], self.known(*[9.0] * 8)).nats, 30.0)
+        self.assertEqual([d for d in find_gain(still, [(a, b)], self.known(*[9.0] * 8)).ducks if d.speech and d.certainty > 0.9], [])

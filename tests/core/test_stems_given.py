@@ -24,11 +24,14 @@ DUCKS = [(5.3, 0), (5.8, -10), (12.3, -10), (13.0, 0), (19.3, 0), (19.8, -10), (
 
 @cache
 def parts():
-    """Voice, music and effects of a clean programme, ``(frames, 2)``."""
+    """Voice, music and effects of a clean programme, ``(frames, 2)``; nothing can be written to what all tests share."""
     voice = stereo(talk(SECONDS, SPANS, -23))
     music = automated(song(SECONDS) * 1.6, DUCKS)
     side = np.roll(music, 400)
-    return {"dialogue": voice, "music": np.stack([music, 0.7 * music + 0.3 * side], axis=1), "effects": stereo(noise(SECONDS, -52, seed=5))}
+    whole = {"dialogue": voice, "music": np.stack([music, 0.7 * music + 0.3 * side], axis=1), "effects": stereo(noise(SECONDS, -52, seed=5))}
+    for part in whole.values():
+        part.flags.writeable = False
+    return whole
 
 
 def moved(signal, seconds):
@@ -141,7 +144,38 @@ class GivenTest(unittest.TestCase):
                 self.assertEqual([(f.kind, f.role, f.source) for f in told], [("stems-off", role, f"{role}.wav")])
                 self.assertAlmostEqual(told[0].measured, leak_db, delta=1.0)
                 write_features(measurement, self.folder / "features.npz")
-                self.assertEqual([s.voice_db for s in read_features(self.folder / "features.npz").stems], [s.voice_db for s in measurement.stems])
+                self.assertEqual([s.held for s in read_features(self.folder / "features.npz").stems], [s.held for s in measurement.stems])
+
+    def test_a_stem_that_holds_a_copy_of_others_is_measured_without_it(self):
+        """Figures, gains and findings are those of stems that hold their own sound alone."""
+        whole, wanted = parts(), self.figures(self.measured(parts()))
+        for holder, held in (("music", ("dialogue",)), ("effects", ("dialogue",)), ("dialogue", ("music",)), ("dialogue", ("music", "effects"))):
+            for leak_db in (-5.0, -22.0):
+                with self.subTest(holder, held=held, leak_db=leak_db):
+                    leaky = whole[holder] + sum(whole[k] for k in held) * 10 ** (leak_db / 20)
+                    measurement = self.measured(whole | {holder: leaky}, sum(whole.values()))
+                    told = judge(measurement, SPEC).findings
+                    self.assertEqual([(f.role, f.source) for f in told], [(holder, f"{holder}.wav")] * len(held))
+                    for finding, name in zip(told, held, strict=True):
+                        self.assertIn("voice" if name == "dialogue" else name, finding.title.lower())
+                        self.assertIn("taken out for measuring", finding.message)
+                        self.assertAlmostEqual(finding.measured, leak_db, delta=0.2)
+                    np.testing.assert_allclose(self.figures(measurement), wanted, atol=0.1)
+
+    def test_a_voice_that_leaks_changed_is_left_in_and_told(self):
+        stems = parts()
+        muffled = np.stack([np.convolve(c, np.hanning(25) / 12, mode="same") for c in stems["dialogue"].T], axis=1)
+        leaky = stems | {"music": stems["music"] + muffled * 10 ** (-6 / 20)}
+        (finding,) = [f for f in judge(self.measured(leaky, sum(leaky.values())), SPEC).findings if f.title == "Voice in another stem"]
+        self.assertIn("It counts as music in every figure here", finding.message)
+
+    def test_two_channels_are_not_taken_out_of_one(self):
+        stems = parts() | {"music": parts()["music"].mean(axis=1, keepdims=True)}
+        mix = parts()["dialogue"] + stems["music"] + parts()["effects"]
+        leaky = stems["music"] + parts()["dialogue"].mean(axis=1, keepdims=True) * 10 ** (-8 / 20)
+        measurement = self.measured(stems | {"music": leaky}, mix)
+        (finding,) = [f for f in judge(measurement, SPEC).findings if f.title == "Voice in another stem"]
+        self.assertIn("It counts as music in every figure here", finding.message)
 
     def test_a_loud_leak_is_not_taken_for_the_whole_mix(self):
         """Even where the music is so quiet that the voice in its stem is nearly all of the mix."""
@@ -153,9 +187,9 @@ class GivenTest(unittest.TestCase):
                 self.assertIn("Voice in another stem", told)
 
     def test_the_voice_alone_in_a_music_stem_is_no_cue(self):
-        stems = parts()
-        stems["music"][round(SPANS[0][1] * RATE) :] = 0
-        stems["music"] += stems["dialogue"] * 10 ** (-16 / 20)
+        music = parts()["music"].copy()
+        music[round(SPANS[0][1] * RATE) :] = 0
+        stems = parts() | {"music": music + parts()["dialogue"] * 10 ** (-16 / 20)}
         result = judge(self.measured(stems, sum(stems.values())), SPEC)
         self.assertEqual([round(c.out_s) for c in result.evidence.cues], [SPANS[0][1]])
 
@@ -169,13 +203,24 @@ class GivenTest(unittest.TestCase):
         self.assertEqual((no_voice.evidence.speech, no_voice.evidence.passages), ((), ()))
         self.assertEqual({f.family for f in no_voice.findings} & {"voice", "ducking"}, set())
 
+    def test_a_silent_stem_by_itself_is_told(self):
+        silence = np.zeros((SECONDS * RATE, 2))
+        for role in ("dialogue", "music"):
+            (finding,) = judge(self.measured({role: silence}, sum(parts().values())), SPEC).findings
+            self.assertEqual((finding.kind, finding.title, finding.source), ("stems-off", "Stem is silent", f"{role}.wav"))
+
+    def test_one_stem_that_is_the_whole_mix_is_told_where_nothing_is_left_beside_it(self):
+        mix = sum(parts().values())
+        for role in ("dialogue", "background"):
+            found = [f for f in judge(self.measured({role: mix}, mix), SPEC).findings if f.kind == "stems-off"]
+            self.assertEqual([(f.title, f.source) for f in found], [("Stem holds the whole mix", f"{role}.wav")])
+
     def test_a_silent_stem_is_named_where_stems_do_not_add_up(self):
         stems = parts()
         silenced = stems | {"music": np.zeros_like(stems["music"])}
         told = [f.message for f in judge(self.measured(silenced, sum(stems.values())), SPEC).findings if f.kind == "stems-off"]
-        self.assertTrue(told)
-        for message in told:
-            self.assertIn("Nothing is to be heard in the music stem “music.wav”; export it again", message)
+        (message,) = told
+        self.assertIn("Nothing is to be heard in the music stem “music.wav”; export it again", message)
 
     def test_speech_from_end_to_end(self):
         voice = stereo(talk(SECONDS, [(0.0, SECONDS)], -23))

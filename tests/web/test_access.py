@@ -67,6 +67,7 @@ class RolesTest(ProductionCase):
         for name, args in (
             ("mix", [mix.pk]),
             ("mix-side", [mix.pk]),
+            ("mix-judged", [mix.pk]),
             ("notes", [mix.pk]),
             ("series", [mix.pk]),
             ("playback", [mix.pk]),

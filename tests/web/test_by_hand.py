@@ -242,6 +242,14 @@ class PageTest(HandCase):
         for part in ('id="span-panel"', 'data-state="proposed"', 'data-hear="0"', "2 alike:", 'data-words="music stays up"'):
             self.assertContains(page, part)
 
+    def test_what_the_page_takes_over_after_a_correction(self):
+        self.post("correct", self.mix.pk, kind="no-speech", from_="10:00:23:12", to="10:00:31:00")
+        left = next(m.mark.letters for m in self.of("duck-missing") if m.finding)
+        parts = self.client.get(reverse("mix-judged", args=[self.mix.pk]), {"mark": left}, headers={"X-Fragment": "1"})
+        for part in ('data-part="verdict"', 'data-part="side"', f'data-mark="{left}"', "undo: nobody speaks", '"speech": [[8.0, 14.0]]'):
+            self.assertContains(parts, part)
+        self.assertNotContains(parts, "<html")
+
     def test_a_guest_moves_nothing(self):
         self.client.force_login(self.guest)
         page = self.client.get(reverse("mix", args=[self.mix.pk]))

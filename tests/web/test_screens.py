@@ -149,7 +149,8 @@ class ReviewTest(ProductionCase):
         self.assertContains(self.page(), "could not be prepared.")
         request_run(self.lead, self.mix)
         self.assertContains(self.page(), "Being measured again")
-        self.assertEqual(self.client.get(reverse("mix-side", args=[self.mix.pk])).status_code, 302)
+        for part in ("mix-side", "mix-judged"):
+            self.assertEqual(self.client.get(reverse(part, args=[self.mix.pk])).status_code, 302)
 
     def test_verdict_follows_decisions(self):
         for item in review(self.reviewer, self.mix.pk).marks:

@@ -19,5 +19,6 @@ urlpatterns = [
     path("specs/schema.json", spec_views.schema, name="spec-schema"),
     path("mixes/<int:mix_id>/", views.mix, name="mix"),
     path("mixes/<int:mix_id>/side/", views.side, name="mix-side"),
+    path("mixes/<int:mix_id>/judged/", views.judged, name="mix-judged"),
     path("mixes/<int:mix_id>/measuring/", views.measuring_state, name="mix-measuring"),
 ]

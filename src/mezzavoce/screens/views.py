@@ -49,6 +49,14 @@ def side(request: HttpRequest, mix_id: int) -> HttpResponse:
 
 
 @login_required
+def judged(request: HttpRequest, mix_id: int) -> HttpResponse:
+    """All that hangs on the judgement, for the page to refresh itself."""
+    if request.headers.get("X-Fragment") != "1":
+        return redirect("mix", mix_id)
+    return render(request, "screens/_judged.html", {"review": review(request.user, mix_id, request.GET.get("mark"))})
+
+
+@login_required
 def measuring_state(request: HttpRequest, mix_id: int) -> HttpResponse:
     """How far measuring is, for the page to refresh itself."""
     return render(request, "screens/_measuring.html", {"review": review(request.user, mix_id)})

@@ -143,7 +143,9 @@ def _cue(cue: Cue, at: Callable[[float], float]) -> dict[str, Any]:
 
 
 def _captions(captions: Captions, at: Callable[[float], float]) -> dict[str, Any]:
-    return {"fit": captions.fit, "all": [{"in_s": at(c.in_s), "out_s": at(c.out_s), "text": c.text} for c in captions.all]}
+    # As they were given, also where they were moved to their words.
+    given = [{"in_s": at(c.in_s + captions.late_s), "out_s": at(c.out_s + captions.late_s), "text": c.text} for c in captions.all]
+    return {"fit": captions.fit, "agreement": captions.agreement, "late_s": captions.late_s, "all": given}
 
 
 def finding_dict(finding: Finding, clock: Clock) -> dict[str, Any]:
@@ -185,7 +187,9 @@ def _remedy(remedy: Remedy, clock: Clock) -> dict[str, Any]:
         "bands": [{"centre_hz": b.centre_hz, "width_octaves": b.width_octaves, "gain_db": b.gain_db} for b in remedy.bands],
         "predicted_speech_to_background_lu": figure(remedy.predicted_speech_to_background_lu),
         "predicted_audibility": figure(remedy.predicted_audibility),
+        "predicted_clear_share": figure(remedy.predicted_clear_share),
         "predicted_integrated_lufs": figure(remedy.predicted_integrated_lufs),
+        "then_whole_db": figure(remedy.then_whole_db),
         "predicted_true_peak_dbtp": figure(remedy.predicted_true_peak_dbtp),
         "headroom_missing_db": figure(remedy.headroom_missing_db),
         "stands_off_db": figure(remedy.stands_off_db),

@@ -8,13 +8,14 @@ import numpy as np
 
 from ..errors import NotMeasurable
 from ..measure.gaps import Gap
-from ..measure.measurement import Measurement, StemLevels
+from ..measure.measurement import Held, Measurement, StemLevels
 from ..measure.meter import Levels
 from ..measure.rest import Rest
 from ..media.probe import FileInfo
 from .gains import gain_dict, gain_from_dict
 
-FORMAT = "mezzavoce.features/7"
+FORMAT = "mezzavoce.features/8"
+_FACTS = ("name", "role", "gain_db", "delay_s", "coherence", "derived")
 _ARRAYS = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together", "bands", "spectrum")
 
 
@@ -28,7 +29,7 @@ def write_features(measurement: Measurement, path: Path) -> None:
         "file": measurement.file.as_dict(),
         "samples": [levels.samples for levels in signals],
         "gaps": [[asdict(g) for g in levels.gaps] for levels in signals],
-        "stems": [{name: getattr(s, name) for name in ("name", "role", "gain_db", "delay_s", "coherence", "derived", "voice_db")} for s in measurement.stems],
+        "stems": [{name: getattr(s, name) for name in _FACTS} | {"held": [asdict(h) for h in s.held]} for s in measurement.stems],
         "gain": None if measurement.gain is None else gain_dict(measurement.gain),
     }
     if measurement.rest is not None:
@@ -51,7 +52,9 @@ def read_features(path: Path) -> Measurement:
             rest = Rest(stored["rest_mix"], stored["rest_left"]) if "rest_mix" in stored else None
     except (OSError, ValueError, KeyError) as error:
         raise NotMeasurable(f"The stored measurement cannot be read ({error}); measure the mix again.") from None
-    stems = tuple(StemLevels(levels=levels[k + 1], **facts) for k, facts in enumerate(header["stems"]))
+    stems = tuple(
+        StemLevels(levels=own, **facts | {"held": tuple(Held(**h) for h in facts["held"])}) for own, facts in zip(levels[1:], header["stems"], strict=True)
+    )
     return Measurement(
         FileInfo.from_dict(header["file"]), header["made_by"], levels[0], stems, None if header["gain"] is None else gain_from_dict(header["gain"]), rest
     )

@@ -37,7 +37,7 @@ def change(remedy: dict[str, Any], kind: str = "") -> str:
         return f"Take the dip of {who} out ({amount:.1f} dB)"
     if remedy["role"] == "mix" and remedy["action"] != "gain":
         who = "the mix here"
-    where = ", to where its bed is elsewhere" if remedy.get("to_bed") else ""
+    where = ", to where its bed is elsewhere" if remedy.get("to_bed") else " throughout" if kind == "clear-share-low" else ""
     return f"{'Raise' if remedy['amount_db'] > 0 else 'Lower'} {who} by {amount:.1f} dB{where}"
 
 
@@ -57,11 +57,15 @@ def prediction(remedy: dict[str, Any]) -> str:
         parts.append(f"{remedy['predicted_speech_to_background_lu']:.1f} LU here")
     if remedy.get("predicted_audibility") is not None and remedy["action"] == "carve":
         parts.append(f"audibility {remedy['predicted_audibility']:.2f}")
+    if remedy.get("predicted_clear_share") is not None:
+        parts.append(f"{100 * remedy['predicted_clear_share']:.0f} % of the speech in the clear")
     if remedy["predicted_integrated_lufs"] is not None:
         parts.append(f"{remedy['predicted_integrated_lufs']:.1f} LUFS overall")
     if remedy.get("predicted_true_peak_dbtp") is not None:
         parts.append(f"{remedy['predicted_true_peak_dbtp']:.1f} dBTP at the peak")
     words = ", ".join([*parts[:-2], " and ".join(parts[-2:])])
+    if then := remedy.get("then_whole_db"):
+        words = f"{words}; the whole mix then wants {then:+.1f} dB"
     if missing := remedy.get("headroom_missing_db"):
         words = f"{words}; {missing:.1f} dB of headroom are missing, so the peaks want limiting"
     return f"{words}; {off}" if (off := _off(remedy)) else words

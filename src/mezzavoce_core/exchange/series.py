@@ -6,8 +6,8 @@ from pathlib import Path
 import numpy as np
 
 from ..judge.kinds.duck_one_sided import KIND as ONE_SIDED
-from ..judge.model import Judgement
-from ..measure.balance import Balance, audible_series
+from ..judge.model import Evidence, Judgement
+from ..measure.balance import audible_series
 from ..measure.loudness import MOMENTARY_TICKS, SHORT_TERM_TICKS, at_blocks, block_mean, moving_mean
 from ..measure.meter import TICKS_PER_BLOCK
 from ..measure.speech import active_share
@@ -32,16 +32,28 @@ _SILENCE_LUFS = -100.0
 def series(judgement: Judgement) -> dict[str, Floats]:
     """All curves by name, ``(blocks,)`` each; ``music_gain_db`` is ``(blocks, channels + 1)``, the joint gain last. Absent figures are NaN."""
     evidence = judgement.evidence
-    mix = evidence.measurement.mix
-    count = len(block_mean(evidence.power))
-    curves = {
-        "time_s": evidence.origin_s + np.arange(count) * BLOCK_S,
+    count = _count(evidence)
+    times = {"time_s": evidence.origin_s + np.arange(count) * BLOCK_S}
+    audible = np.full(count, np.nan) if evidence.balance is None else audible_series(evidence.balance)
+    return times | _drawn(evidence) | {"audibility": audible, "music_gain_db": _music_gain(judgement, count)}
+
+
+def _count(evidence: Evidence) -> int:
+    return len(block_mean(evidence.power))
+
+
+def _drawn(evidence: Evidence) -> dict[str, Floats]:
+    """The curves that the page draws."""
+    return evidence.once(_of_the_mix) | evidence.once(_of_the_stems) | _of_speech(evidence)
+
+
+def _of_the_mix(evidence: Evidence) -> dict[str, Floats]:
+    count = _count(evidence)
+    return {
         "momentary_lufs": _level(at_blocks(moving_mean(evidence.power, MOMENTARY_TICKS, evidence.breaks))[:count]),
         "short_term_lufs": _level(at_blocks(moving_mean(evidence.power, SHORT_TERM_TICKS, evidence.breaks))[:count]),
-        "true_peak_dbtp": np.maximum(amplitude_to_db(_block_peaks(mix.true_peak.max(axis=1), count)), _SILENCE_LUFS),
-        "music_gain_db": _music_gain(judgement, count),
+        "true_peak_dbtp": np.maximum(amplitude_to_db(_block_peaks(evidence.measurement.mix.true_peak.max(axis=1), count)), _SILENCE_LUFS),
     }
-    return curves | _balance(evidence.balance, evidence.local_ratio_lu, count)
 
 
 def _block_peaks(per_tick: Floats, count: int) -> Floats:
@@ -49,18 +61,18 @@ def _block_peaks(per_tick: Floats, count: int) -> Floats:
     return highest
 
 
-def _balance(balance: Balance | None, ratios: Floats, count: int) -> dict[str, Floats]:
-    absent = np.full(count, np.nan)
-    if balance is None:
-        names = ("speech_probability", "speech_lufs", "music_lufs", "effects_lufs", "background_lufs", "local_ratio_lu", "audibility")
-        return dict.fromkeys(names, absent)
-    parts = {"speech": balance.voice, "music": balance.music, "effects": balance.effects, "background": balance.background}
-    return {
-        "speech_probability": active_share(balance.flags),
-        **{f"{name}_lufs": absent if power is None else _level(block_mean(power)) for name, power in parts.items()},
-        "local_ratio_lu": ratios,
-        "audibility": audible_series(balance),
-    }
+def _of_the_stems(evidence: Evidence) -> dict[str, Floats]:
+    balance, absent = evidence.balance, np.full(_count(evidence), np.nan)
+    roles = ("music", "effects", "background")
+    parts = dict.fromkeys(("speech", *roles)) if balance is None else {"speech": balance.voice, **{role: getattr(balance, role) for role in roles}}
+    return {f"{name}_lufs": absent if power is None else _level(block_mean(power)) for name, power in parts.items()}
+
+
+def _of_speech(evidence: Evidence) -> dict[str, Floats]:
+    if evidence.balance is None:
+        absent = np.full(_count(evidence), np.nan)
+        return {"speech_probability": absent, "local_ratio_lu": absent}
+    return {"speech_probability": active_share(evidence.balance.flags), "local_ratio_lu": evidence.local_ratio_lu}
 
 
 def _level(power: Floats) -> Floats:
@@ -74,7 +86,12 @@ def _music_gain(judgement: Judgement, count: int) -> Floats:
     if evidence.ducks is None:
         return gains
     middle = (np.arange(count) + 0.5) * BLOCK_S
-    gains[:] = np.min([np.zeros(count), *(d.gain_db(middle) for d in evidence.ducks)], axis=0)[:, None]
+    deepest = np.zeros(count)
+    for duck in evidence.ducks:
+        first = 0 if duck.fall_start_s is None else int(np.searchsorted(middle, duck.fall_start_s))
+        last = count if duck.return_end_s is None else int(np.searchsorted(middle, duck.return_end_s, side="right"))
+        deepest[first:last] = np.minimum(deepest[first:last], duck.gain_db(middle[first:last]))
+    gains[:] = deepest[:, None]
     for finding in judgement.findings:
         if finding.kind == ONE_SIDED.name:
             here = (middle >= finding.in_s) & (middle < finding.out_s)
@@ -94,10 +111,10 @@ def write_page_series(judgement: Judgement, path: Path) -> None:
 
     The JSON line is padded with blanks to an even length; -32768 stands for an absent figure.
     """
-    curves = series(judgement)
+    curves = _drawn(judgement.evidence)
     # Counted from the first sample of the file; what lies before the programme is absent.
     before = round(judgement.evidence.origin_s / BLOCK_S)
-    count = before + len(curves["time_s"])
+    count = before + _count(judgement.evidence)
     start_s = judgement.evidence.origin_s - before * BLOCK_S
     header = json.dumps({"curves": list(_PAGE_CURVES), "count": count, "hop_s": BLOCK_S, "start_s": round(start_s, 3)})
     header += " " * (1 - len(header) % 2) + "\n"

@@ -32,9 +32,9 @@ _ORDER = {name: k for k, name in enumerate(_EXPLAINS)}
 
 
 def merge(findings: Iterable[Finding]) -> tuple[Finding, ...]:
-    """Findings in order of time, each cause once. A cause takes over the severity of what it explains when that is graver.
+    """Findings in order of time, of those that begin together the longer first, each cause once.
 
-    What a finding explains goes with it to its own cause.
+    A cause takes over the severity of what it explains when that is graver. What a finding explains goes with it to its own cause.
     """
     kept: list[Finding] = []
     # Causes by what they account for, and where they are kept; those that were explained themselves come after all others.
@@ -50,7 +50,7 @@ def merge(findings: Iterable[Finding]) -> tuple[Finding, ...]:
             kept[place], among = _with(kept[place], finding), gone
         for kind in _EXPLAINS.get(finding.kind, ()):
             among[kind].append((finding, place))
-    return tuple(sorted(kept, key=lambda f: (f.in_s, f.out_s)))
+    return tuple(sorted(kept, key=lambda f: (f.in_s, -f.out_s)))
 
 
 def _with(cause: Finding, explained: Finding) -> Finding:

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from statistics import median
 from typing import Any
 
 import numpy as np
@@ -9,7 +10,7 @@ import numpy as np
 from ..measure.balance import Passage, blocks_between
 from ..measure.ducks import OWN_DEPTH, Duck
 from ..measure.meter import TICKS_PER_BLOCK
-from .model import Evidence, Finding, Kind, Point, Remedy
+from .model import Evidence, Finding, Kind, Point, Remedies, Remedy
 from .prediction import around, audibility_over, gain_curve, integrated_with, ratio_over, with_gain
 
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
@@ -29,6 +30,11 @@ def known_ducks(evidence: Evidence) -> Sequence[Duck]:
 
 def served(evidence: Evidence, duck: Duck) -> list[Passage]:
     """Passages that lie under a duck, by their middle; under one that is not sure only where the level went down, too."""
+    known = evidence.served_by.get(id(duck))
+    return _served(evidence, duck) if known is None else known
+
+
+def _served(evidence: Evidence, duck: Duck) -> list[Passage]:
     if not duck.speech or (duck.certainty < _LIKELY and not _down(duck)):
         return []
     begin = -np.inf if duck.fall_start_s is None else duck.fall_start_s
@@ -61,11 +67,17 @@ def usual_depth_db(evidence: Evidence, without: Sequence[Duck]) -> float | None:
 def _middle(depths: Mapping[int, float], without: Sequence[Duck]) -> float | None:
     left_out = {id(d) for d in without}
     others = [depth for which, depth in depths.items() if which not in left_out]
-    return float(np.median(others)) if others else None
+    # Of a few numbers, asked for again and again, NumPy's takes many times as long.
+    return float(median(others)) if others else None
 
 
 def _sure(evidence: Evidence) -> list[Duck]:
     return [d for d in known_ducks(evidence) if id(d) in evidence.sure_depths]
+
+
+def served_by(evidence: Evidence) -> dict[int, list[Passage]]:
+    """Passages that lie under each duck of a programme, by its identity."""
+    return {id(d): _served(evidence, d) for d in known_ducks(evidence)}
 
 
 def wanted_depths(evidence: Evidence) -> dict[int, float]:
@@ -114,6 +126,15 @@ def reshaped(evidence: Evidence, duck: Duck, wanted: Mapping[str, float], *, act
     added = target - duck.gain_db(times)
     points = _without_doubles([Point(round(float(t), 3), round(float(g), 1)) for t, g in zip(times, added, strict=True)])
     return predicted(evidence, Remedy(action=action, role="music", amount_db=_largest(points), points=points), served(evidence, duck))
+
+
+def reshaping(evidence: Evidence, duck: Duck, wanted: Mapping[str, float], **how: Any) -> dict[str, Any]:
+    """What a finding says of a remedy that is a duck of another shape: how it is worked out (see ``reshaped``), and what it leans on."""
+
+    def mend() -> Remedies:
+        return reshaped(evidence, duck, wanted, **how), ()
+
+    return {"mend": mend, "leans_on": (*(getattr(duck, name) for name in _CORNERS), duck.depth_db, *wanted.items())}
 
 
 def predicted(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage]) -> Remedy:

@@ -17,7 +17,7 @@ from ..measure.programme import Programme, find_programme
 from ..measure.speech import IMPORTANT_EFFECT, Correction, Speech, correct, find_speech, passage_spans, speech_ticks
 from ..timecode import Clock
 from ..units import Floats, amplitude_to_db
-from .ducking import wanted_depths
+from .ducking import served_by, wanted_depths
 from .earlier import Kept, ground_of
 from .model import Evidence, Judgement
 from .overrun import music_beyond
@@ -44,6 +44,7 @@ def gather(
         hands = [c.shifted(-ground.origin_s) for c in corrections if c.out_s > ground.origin_s]
         evidence = _with_hands(evidence, ground.balance, hands, Again({**(earlier.evidence.again if earlier else {}), **(again or {})}))
         evidence = replace(evidence, passages=_passages(evidence, Kept.of(earlier, measurement, evidence)))
+        evidence = replace(evidence, served_by=served_by(evidence))
         evidence = replace(evidence, wanted_depths=wanted_depths(evidence))
         evidence = _with_captions(evidence, captions)
     return _with_cues(evidence)

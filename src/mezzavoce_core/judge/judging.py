@@ -37,7 +37,7 @@ def judge(
     """
     evidence = gather(measurement, spec, corrections, programme, captions, earlier=earlier, again=again)
     kept = Kept.of(earlier, measurement, evidence)
-    findings = tuple(_sourced(evidence, kept.mended(f) if kept else f.mended()) for f in merge(_careful(f) for kind in KINDS for f in kind.find(evidence)))
+    findings = tuple(_sourced(evidence, kept.mended(f) if kept else f.mended()) for f in merge(_careful(f) for kind in KINDS for f in kind.found(evidence)))
     share = clear_share(evidence.local_ratio_lu, spec.limits.clearance_lu) if spec.limits.clearance_lu is not None else None
     return Judgement(measurement, evidence, findings, share)
 

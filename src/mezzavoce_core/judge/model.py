@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +21,8 @@ from ..signal.bells import Bell
 from ..timecode import Clock
 from ..units import Floats
 from .spec import Spec
+
+Once = TypeVar("Once")
 
 MUST, SHOULD, NOTE = "must", "should", "note"
 FAMILIES = ("loudness", "peak", "signal", "voice", "ducking", "music", "effects")
@@ -47,7 +49,11 @@ class Remedy:
     """Cuts by band, whole from the second point to the third, fading from the first and to the last."""
     predicted_speech_to_background_lu: float | None = None
     predicted_audibility: float | None = None
+    predicted_clear_share: float | None = None
+    """Of a gain over the whole programme: the share of the speech that is in the clear then, 0 to 1."""
     predicted_integrated_lufs: float | None = None
+    then_whole_db: float | None = None
+    """Of a gain over the whole programme: what the whole mix wants afterwards to be as loud as it should; None where it is."""
     predicted_true_peak_dbtp: float | None = None
     headroom_missing_db: float | None = None
     """By how much a peak would pass the limit; None where none does."""
@@ -135,6 +141,8 @@ class Evidence:
     music_stems: tuple[tuple[str, Floats], ...] = ()
     """Name and weighted power per tick of each."""
     cues: tuple[Cue, ...] | None = None
+    served_by: Mapping[int, list[Passage]] = field(default_factory=dict)
+    """The passages that lie under each duck, by its identity."""
     wanted_depths: Mapping[int, float] = field(default_factory=dict)
     """How deep each sure duck that serves a voice would have to be, by its identity: as it is, or deeper where the voice is not clear."""
     captions: Captions | None = None
@@ -151,6 +159,19 @@ class Evidence:
     """The programme as it was asked for; None where it was to be found."""
     ground: "Evidence | None" = None
     """The same before anybody said anything, which the next judgement begins with."""
+
+    def once(self, what: Callable[["Evidence"], Once]) -> Once:
+        """What follows from measurement, spec and programme alone: found before anybody said anything, and kept for all later judgements."""
+        if self.ground:
+            return self.ground.once(what)
+        if what not in self._found:
+            self._found[what] = what(self)
+        found: Once = self._found[what]
+        return found
+
+    @cached_property
+    def _found(self) -> dict[Callable[["Evidence"], Any], Any]:
+        return {}
 
     @property
     def duration_s(self) -> float:
@@ -217,11 +238,19 @@ class Evidence:
 
 @dataclass(frozen=True)
 class Kind:
-    """A kind of finding: its name, its family, and how it is found."""
+    """A kind of finding: its name, its family, and how it is found. ``alone``: from measurement, spec and programme, whatever people say of speech."""
 
     name: str
     family: str
     find: Callable[[Evidence], Iterable[Finding]]
+    alone: bool = False
+
+    def found(self, evidence: Evidence) -> Iterable[Finding]:
+        """Its findings; those of a kind that looks at sound alone are found once."""
+        return evidence.once(self._all) if self.alone else self.find(evidence)
+
+    def _all(self, evidence: Evidence) -> tuple[Finding, ...]:
+        return tuple(self.find(evidence))
 
 
 @dataclass(frozen=True)

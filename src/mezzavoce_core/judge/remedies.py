@@ -26,8 +26,8 @@ Gap = Callable[[Balance, int], float]
 
 LARGEST_DB = 24.0
 FADED_DB = -40.0
-_STEP_DB = 0.5
-_STEPS = round(LARGEST_DB / _STEP_DB)
+STEP_DB = 0.5
+_STEPS = round(LARGEST_DB / STEP_DB)
 # A remedy aims a little beyond the limit, so that rounding to 0.1 does not bring the fault back.
 _BEYOND_LU = 0.2
 
@@ -169,7 +169,7 @@ class _Search:
             return self.gap_in(self.changed(way.role, way.sign * amount_db * held, bands=self.gap is not None))
 
         aim = wanted + _BEYOND_LU
-        needed = _STEP_DB * first_step(cache(lambda steps: reached(steps * _STEP_DB) >= aim), guess=(aim - self.gap_now) / _STEP_DB)
+        needed = STEP_DB * first_step(cache(lambda steps: reached(steps * STEP_DB) >= aim), guess=(aim - self.gap_now) / STEP_DB)
         least = round(way.least_db, 1)
         amount = max(needed, least)
         remedy = self._with(way, amount, reached(amount), wanted, held)
@@ -178,7 +178,7 @@ class _Search:
     def _with(self, way: _Way, amount_db: float, found: float, wanted: float, held: Floats) -> Remedy:
         points = _trapezoid(way.times_s, way.sign * amount_db)
         raised = way.action == "raise"
-        missing = round(amount_db - _headroom_db(self.evidence, self.in_s, self.out_s), 1) if raised else 0.0
+        missing = round(amount_db - headroom_db(self.evidence, self.in_s, self.out_s), 1) if raised else 0.0
         return Remedy(
             action=way.action,
             role=way.role,
@@ -223,7 +223,7 @@ def _checked(search: _Search, cut: Remedy, wanted: float) -> Remedy:
     return replace(cut, predicted_speech_to_background_lu=lowest, enough=bool(lowest >= wanted))
 
 
-def _headroom_db(evidence: Evidence, in_s: float, out_s: float) -> float:
+def headroom_db(evidence: Evidence, in_s: float, out_s: float) -> float:
     """How far the voice can be raised before the mix's true peak passes the limit, counting peaks as if they fell together."""
     limit = evidence.spec.limits.true_peak_max_dbtp
     if limit is None:

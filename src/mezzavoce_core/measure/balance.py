@@ -112,15 +112,20 @@ def _active(flags: NDArray[np.bool_]) -> NDArray[np.bool_]:
 
 def local_ratio(balance: Balance) -> Floats:
     """Voice over background in LU around each block (3 s, active blocks only), NaN where less than 1 s of speech lies there."""
-    active = balance.active
     if balance.background is None:
-        return np.full(len(active), np.nan)
-    kernel = np.ones(_WINDOW_BLOCKS)
-    voice, background = (np.convolve(block_mean(p) * active, kernel)[_WINDOW_BLOCKS // 2 :][: len(active)] for p in (balance.voice, balance.background))
-    spoken = np.convolve(active.astype(np.float64), kernel)[_WINDOW_BLOCKS // 2 :][: len(active)]
+        return np.full(len(balance.active), np.nan)
+    voice, background, known = local_sums(balance)
     # Differences of the running sums leave dust where there is silence.
-    ratio = power_to_db(voice) - power_to_db(np.maximum(background, 1e-15))
-    return np.where(active & (spoken >= _LEAST_SPEECH_BLOCKS - 0.5), ratio, np.nan)
+    return np.where(known, power_to_db(voice) - power_to_db(np.maximum(background, 1e-15)), np.nan)
+
+
+def local_sums(balance: Balance, under: str = "background") -> tuple[Floats, Floats, NDArray[np.bool_]]:
+    """Power of the voice and of a role under it in the active blocks of 3 s around each block, and where there is enough speech for a ratio."""
+    active, part = balance.active, getattr(balance, under)
+    kernel = np.ones(_WINDOW_BLOCKS)
+    voice, lying = (np.convolve(block_mean(p) * active, kernel)[_WINDOW_BLOCKS // 2 :][: len(active)] for p in (balance.voice, part))
+    spoken = np.convolve(active.astype(np.float64), kernel)[_WINDOW_BLOCKS // 2 :][: len(active)]
+    return voice, lying, active & (spoken >= _LEAST_SPEECH_BLOCKS - 0.5)
 
 
 def passage(balance: Balance, in_s: float, out_s: float) -> Passage:

@@ -122,9 +122,14 @@ def begin_s(duck: Duck) -> float:
     return float("-inf") if duck.fall_start_s is None else duck.fall_start_s
 
 
+def end_s(duck: Duck) -> float:
+    """Where it ends; after everything where that is not seen."""
+    return float("inf") if duck.return_end_s is None else duck.return_end_s
+
+
 def touches(duck: Duck, in_s: float, out_s: float) -> bool:
     """Whether some of it lies in a stretch."""
-    return begin_s(duck) < out_s and (duck.return_end_s is None or duck.return_end_s > in_s)
+    return begin_s(duck) < out_s and end_s(duck) > in_s
 
 
 def _cut(duck: Duck, duration_s: float) -> Duck:

@@ -23,6 +23,18 @@ _VOICE_ALONE_DB = 1.0
 
 
 @dataclass(frozen=True)
+class Held:
+    """Sound of another stem in a stem: that one's role, how loud it stands there, in dB against that stem as both were delivered.
+
+    A plain copy was taken ``out``: then the levels of the stem are those without it.
+    """
+
+    role: str
+    level_db: float
+    out: bool
+
+
+@dataclass(frozen=True)
 class StemLevels:
     """One stem as it lies in the mix: its levels on the mix's clock, the gain it has there, how sure it is that it is in there (0 to 1)."""
 
@@ -34,8 +46,8 @@ class StemLevels:
     coherence: float | None
     derived: bool = False
     """Whether it was not delivered: what the mix holds beside the stems that were."""
-    voice_db: float | None = None
-    """How loud the voice of a dialogue stem stands in this one as well, in dB against that stem; None where it does not."""
+    held: tuple[Held, ...] = ()
+    """What it holds of other stems as well: a music stem the voice, a dialogue stem the music."""
 
 
 @dataclass(frozen=True)
@@ -105,18 +117,20 @@ class Measurement:
         voice = self.role_power("dialogue", gain=gain)
         music = [s for s in self.stems if s.role == "music"]
         names = [s.name if [m.name for m in music].index(s.name) == k else f"{s.name} ({k + 1})" for k, s in enumerate(music)]
-        return [(name, _without_voice(self.stem_power(s, gain=gain), voice, s.voice_db)) for name, s in zip(names, music, strict=True)]
+        return [(name, self._without_voice(s, self.stem_power(s, gain=gain), voice)) for name, s in zip(names, music, strict=True)]
+
+    def _without_voice(self, stem: StemLevels, power: Floats, voice: Floats | None) -> Floats:
+        voices = [h.level_db for h in stem.held if h.role == "dialogue" and not h.out]
+        if voice is None or not voices:
+            return power
+        # As both lie in the mix.
+        held_db = max(voices) + stem.gain_db - min(s.gain_db for s in self.stems if s.role == "dialogue")
+        return np.where(power <= voice * db_to_power(held_db + _VOICE_ALONE_DB), 0.0, power)
 
     def stem_power(self, stem: StemLevels, *, gain: float = 1.0) -> Floats:
         """Weighted power per tick of one stem as it lies in the mix."""
         weights = channel_weights(self.file.layout, self.file.channels)
         return programme_power(stem.levels, weights, gain=gain * float(db_to_power(stem.gain_db)))
-
-
-def _without_voice(power: Floats, voice: Floats | None, voice_db: float | None) -> Floats:
-    if voice is None or voice_db is None:
-        return power
-    return np.where(power <= voice * db_to_power(voice_db + _VOICE_ALONE_DB), 0.0, power)
 
 
 def inside(programme: Programme) -> NDArray[np.bool_]:

@@ -6,13 +6,14 @@ that by itself; how sure that is stands with each.
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
 from ..signal.spectrum import FRAMES_PER_S, instants, whole
 from ..units import Floats
 from .again import Again
-from .ducks import OWN_DEPTH, Duck, MusicGain, Pump, begin_s, touches
+from .ducks import OWN_DEPTH, Duck, MusicGain, Pump, begin_s, end_s, touches
 from .gain.changes import changes
 from .gain.claims import claims
 from .gain.curve import Curve
@@ -23,7 +24,7 @@ from .gain.extras import SHORT_PAUSE_S, pumps, shallow
 from .gain.instants import Instants
 from .gain.joins import join, part, reach, split
 from .gain.likeness import neighbours, pairs
-from .gain.moves import Move, Unit
+from .gain.moves import NOTHING_KNOWN, Elsewhere, Move, Unit
 from .gain.rests import heard
 from .gain.search import Search
 from .gain.starts import Edges, Start, start
@@ -38,13 +39,17 @@ _CERTAIN_NATS = (0.0, 3.0, 6.0, 10.0, 20.0, 30.0)
 _CERTAIN = (0.65, 0.8, 0.9, 0.95, 0.98, 0.99)
 _LONE_NATS, _LONE_SURE = (2.0, 5.0, 9.0, 12.0, 16.0, 24.0), (0.15, 0.2, 0.4, 0.7, 0.9, 0.98)
 _PUMP_NATS, _PUMP_SURE = (2.0, 3.0, 6.0, 10.0), (0.45, 0.6, 0.85, 0.97)
+_SURE = 0.67
 _PROGRAMME_NATS, _PROGRAMME = (LEAST_NATS, 5.0, 10.0), (0.6, 0.9, 1.0)
 Span = tuple[float, float]
 """In and out in seconds."""
 
 
-def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> MusicGain:
-    """The moves in levels of the music in dB ``(frames of 20 ms, columns)``, as ``signal.spectrum`` gives them, around speech (in and out in seconds)."""
+def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]], elsewhere: Elsewhere = NOTHING_KNOWN) -> MusicGain:
+    """The moves in levels of the music in dB ``(frames of 20 ms, columns)``, as ``signal.spectrum`` gives them, around speech (in and out in seconds).
+
+    Of a part of a programme, ``elsewhere`` says what is known of the rest of it.
+    """
     if not len(speech):
         return MusicGain((), 0.0)
     duration_s = len(levels_db) / FRAMES_PER_S
@@ -59,9 +64,10 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
     likeness = alike + neighbours(together, spans, sounding)
     curve = Curve(found, likeness, spans, Instants(instants(levels_db), sounding, spans, again))
     edges = Edges(curve)
-    best = max((start(curve, _units(speech, bridge, duration_s), edges) for bridge in _BRIDGES_S), key=lambda s: s.worth)
-    told = best.worth >= LEAST_NATS
-    search = Search(curve, best if told else Start(0.0, best.shared, (), ()))
+    best = max((start(curve, _units(speech, bridge, duration_s), edges, elsewhere) for bridge in _BRIDGES_S), key=lambda s: s.worth)
+    nats = best.worth if elsewhere.nats is None else elsewhere.nats
+    told = nats >= LEAST_NATS
+    search = Search(curve, best if told else Start(0.0, best.shared, (), ()), elsewhere)
     risen, lone = [], []
     if told:
         search.improve()
@@ -83,12 +89,12 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]]) -> Music
         if not found_special.keys() - {OWN_DEPTH}:
             search.settle(k)
     settle_depths(search)
-    ducks = [_duck(search, m, risen, best.worth, nats) for m, nats in zip(search.moves, special, strict=True) if m is not None]
+    ducks = [_duck(search, m, risen, nats, found_special) for m, found_special in zip(search.moves, special, strict=True) if m is not None]
     ducks += [Duck(*_corners(m, duration_s), m.depth_db, certainty=round(float(np.interp(nats, _LONE_NATS, _LONE_SURE)), 3)) for m, nats in lone]
     ducks = _joined(sorted(ducks, key=begin_s))
     least_db = LEAST_DEPTH_DB if search.shared.depth_db >= _LEAST_SHARED_DB else _LEAST_SHARED_DB
     kept = (d for d in ducks if d.depth_db >= least_db)
-    return MusicGain(tuple(sorted(kept, key=begin_s)), best.worth)
+    return MusicGain(tuple(sorted(kept, key=begin_s)), nats)
 
 
 def look_again(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech: Sequence[Span], hands: Sequence[Span], again: Again) -> MusicGain:
@@ -96,14 +102,23 @@ def look_again(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech:
 
     ``levels_db`` gives those from a frame up to another.
     """
+    measured = gain
     for some in _together(sorted(hands)):
         first, last = max(0.0, some[0][0] - _AROUND_S), max(b for _, b in some) + _AROUND_S
         around = levels_db(round(first * FRAMES_PER_S), round(last * FRAMES_PER_S))
         there = [(round(a - first, 3), round(b - first, 3)) for a, b in speech if a > first and b < last]
-        fresh = [d.shifted(first) for d in again.look(around, there, find_gain).ducks]
         kept = [d for d in gain.ducks if not _near(d, some)]
+        fresh = [d.shifted(first) for d in again.look(around, there, partial(find_gain, elsewhere=_elsewhere(measured, first, last))).ducks]
         gain = MusicGain(tuple(sorted([*kept, *(d for d in fresh if _near(d, some))], key=begin_s)), gain.nats)
     return gain
+
+
+def _elsewhere(gain: MusicGain, first_s: float, last_s: float) -> Elsewhere:
+    """What the moves have that lie outside of a stretch, those alone that serve a voice and are sure."""
+    sure = [d for d in gain.ducks if d.speech and d.certainty >= _SURE and (begin_s(d) >= last_s or end_s(d) <= first_s)]
+    ramps = [(d, *(None if a is None or b is None else b - a for a, b in ((d.fall_start_s, d.fall_end_s), (d.return_start_s, d.return_end_s)))) for d in sure]
+    values = {"depth_db": [d.depth_db for d in sure], "fall_s": [f for _, f, _ in ramps if f], "return_s": [r for _, _, r in ramps if r]}
+    return Elsewhere({name: np.array(found) for name, found in values.items()}, gain.nats)
 
 
 def _together(hands: Sequence[Span]) -> list[list[Span]]:

@@ -9,14 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..signal.kernels import mean_squares, take_out
-from ..units import amplitude_to_db
 from .meter import BLOCKS_PER_S
-from .stems import STRETCH_S, Mono, Placed, ReadStretch, coherence, fit_gains, shifted
+from .stems import STRETCH_S, Mono, Placed, ReadStretch, fit_gains, shifted
 
 _PIECE_S = 60.0
 _EXPLAINED, _NOTHING_ELSE = 0.1, 1e-4
-_LEAKED, _BEYOND_CHANCE = 0.12, 4.0
-_ELSEWHERE_S = (0.7, 1.9, -1.3)
 
 
 @dataclass(frozen=True)
@@ -54,22 +51,6 @@ def holders(mix: ReadStretch, stems: Sequence[ReadStretch], loud: Sequence[Seque
     for a, b in permutations([k for k, places in enumerate(loud) if places], 2):
         if all(_explains(mix, start, (stems[a], delays[a]), (stems[b], delays[b]), rate_hz) for start in loud[b]):
             yield a, b
-
-
-def leaked_db(voice: ReadStretch, other: ReadStretch, loud: Sequence[float], delays: tuple[int, int], rate_hz: int) -> float | None:
-    """How loud a dialogue stem stands in another stem as well, in dB against itself; None where it does not.
-
-    Looked at where the voice is loud (starts in seconds): both have to be far more alike than they are a second or two apart, in half of the places or more.
-    """
-    gains = []
-    for start in loud:
-        length = round(STRETCH_S * rate_hz)
-        own, there = (shifted(read, start, delay, rate_hz, length) for read, delay in zip((voice, other), delays, strict=True))
-        alike = coherence(there, own)
-        if alike >= _LEAKED and all(alike >= _BEYOND_CHANCE * coherence(there, np.roll(own, round(s * rate_hz))) for s in _ELSEWHERE_S):
-            gains.append(abs(float(fit_gains(there, [own])[0])))
-    found = 2 * len(gains) >= max(1, len(loud)) and bool(np.median(gains) > 0)
-    return float(amplitude_to_db(np.median(gains))) if found else None
 
 
 def _explains(mix: ReadStretch, start: float, one: tuple[ReadStretch, int], other: tuple[ReadStretch, int], rate_hz: int) -> bool:

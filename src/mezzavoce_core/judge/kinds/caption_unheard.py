@@ -1,8 +1,9 @@
 """A caption shows words where nobody is heard to speak."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 
-from ...measure.captions import FITS, Caption, Captions, is_heard
+from ...measure.captions import FITS, LATE_S, Caption, Captions, is_heard
 from ..model import SHOULD, Evidence, Finding, Kind
 
 _FEWEST = 4
@@ -10,7 +11,7 @@ _CLOSE_S = 1.0
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
-    """A finding for each caption without speech, joined over less than a second; one for all where the captions do not fit at all."""
+    """A finding for each caption without speech, joined over less than a second; one for all where they do not fit at all or lie beside the words."""
     captions, balance = evidence.captions, evidence.balance
     if captions is None or balance is None:
         return
@@ -18,6 +19,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     if not captions.belong and (len(captions.spoken) >= _FEWEST or not inside):
         yield _foreign(evidence, captions, anything_inside=bool(inside))
         return
+    if captions.late_s:
+        yield _beside(evidence, captions)
     for group in _close([c for c in inside if not is_heard(c, balance.flags)]):
         words = " ".join(" ".join(c.text.split()) for c in group)
         yield _finding(
@@ -30,7 +33,14 @@ def find(evidence: Evidence) -> Iterator[Finding]:
 
 
 def _foreign(evidence: Evidence, captions: Captions, *, anything_inside: bool) -> Finding:
-    what = f"Only {captions.fit:.0%} of {len(captions.spoken)} captions lie on speech" if anything_inside else "No caption lies in the programme"
+    count = len(captions.spoken)
+    what = (
+        "No caption lies in the programme"
+        if not anything_inside
+        else f"Only {captions.fit:.0%} of {count} captions lie on speech"
+        if captions.fit < FITS
+        else f"The {count} captions meet speech no more often than by chance"
+    )
     return _finding(
         0.0,
         evidence.duration_s,
@@ -38,6 +48,21 @@ def _foreign(evidence: Evidence, captions: Captions, *, anything_inside: bool) -
         message=f"{what}; they seem to belong to another programme or version. Check the caption file.",
         measured=captions.fit,
     )
+
+
+def _beside(evidence: Evidence, captions: Captions) -> Finding:
+    side, back = ("after", "earlier") if captions.late_s > 0 else ("before", "later")
+    finding = _finding(
+        0.0,
+        evidence.duration_s,
+        title="Captions out of step",
+        message=(
+            f"All captions come {abs(captions.late_s):.1f} s {side} their words; {LATE_S:.1f} s is the most that goes unnoticed. "
+            f"Move them {abs(captions.late_s):.1f} s {back}. They were held against the voice as if they stood there."
+        ),
+        measured=captions.late_s,
+    )
+    return replace(finding, limit=LATE_S, unit="s")
 
 
 def _finding(in_s: float, out_s: float, *, title: str, message: str, measured: float) -> Finding:

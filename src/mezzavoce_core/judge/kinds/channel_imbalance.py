@@ -56,4 +56,4 @@ def _finding(evidence: Evidence, span: tuple[int, int], off: float, limit: float
     )
 
 
-KIND = Kind("channel-imbalance", "signal", find)
+KIND = Kind("channel-imbalance", "signal", find, alone=True)

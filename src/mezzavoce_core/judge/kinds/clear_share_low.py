@@ -1,9 +1,11 @@
 """Too much of the speech, over the programme as a whole, is not clear."""
 
 from collections.abc import Iterator
+from functools import partial
 
 from ...measure.balance import clear_share
 from ..model import SHOULD, Evidence, Finding, Kind
+from ..throughout import throughout
 
 _FEWEST = 3
 
@@ -29,6 +31,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         limit=limits.clear_share_min,
         unit="of 1",
         role="dialogue",
+        mend=partial(throughout, evidence, limits.clearance_lu, limits.clear_share_min),
     )
 
 

@@ -44,4 +44,4 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("clipped", "peak", find)
+KIND = Kind("clipped", "peak", find, alone=True)

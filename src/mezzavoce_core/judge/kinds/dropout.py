@@ -65,4 +65,4 @@ def _together(gaps: Sequence[Gap]) -> list[list[Gap]]:
     return groups
 
 
-KIND = Kind("dropout", "signal", find)
+KIND = Kind("dropout", "signal", find, alone=True)

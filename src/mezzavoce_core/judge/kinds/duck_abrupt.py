@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from ...measure.ducks import Duck
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
-from ..ducking import duck_finding, known_ducks, needed, reshaped
+from ..ducking import duck_finding, known_ducks, needed, reshaping
 from ..model import SHOULD, Evidence, Finding, Kind
 
 _LEAST_STEP_DB = 6.0
@@ -50,7 +50,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
                 limit=limit,
                 unit="s",
                 certainty=duck.sure(claim),
-                remedy=reshaped(evidence, duck, soft),
+                **reshaping(evidence, duck, soft),
             )
 
 

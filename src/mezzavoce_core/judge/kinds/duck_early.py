@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ..ducking import duck_finding, known_ducks, needed, reshaped, served
+from ..ducking import duck_finding, known_ducks, needed, reshaping, served
 from ..model import NOTE, Evidence, Finding, Kind
 
 _AHEAD_S = 0.1
@@ -34,7 +34,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="s",
             certainty=duck.sure("early"),
-            remedy=reshaped(evidence, duck, {"fall_start_s": duck.fall_start_s + shift, "fall_end_s": duck.fall_end_s + shift}),
+            **reshaping(evidence, duck, {"fall_start_s": duck.fall_start_s + shift, "fall_end_s": duck.fall_end_s + shift}),
         )
 
 

@@ -7,7 +7,7 @@ import numpy as np
 from ...measure.balance import Passage
 from ...measure.ducks import Duck
 from ...units import db_to_power, power_to_db
-from ..ducking import duck_finding, known_ducks, needed, reshaped
+from ..ducking import duck_finding, known_ducks, needed, reshaping
 from ..model import SHOULD, Evidence, Finding, Kind
 
 _ABOVE_BED_DB = 3.0
@@ -41,7 +41,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="s",
             certainty=duck.sure("late"),
-            remedy=reshaped(evidence, duck, _before(duck, passage.in_s)),
+            **reshaping(evidence, duck, _before(duck, passage.in_s)),
         )
 
 

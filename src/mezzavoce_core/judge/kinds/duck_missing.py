@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from functools import partial
 
-from ...measure.balance import Passage, blocks_between
+from ...measure.balance import blocks_between
 from ..ducking import known_ducks, served
 from ..fit import new_duck
 from ..model import MUST, SHOULD, Evidence, Finding, Kind
@@ -15,9 +15,10 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     limits = evidence.spec.limits
     if limits.clearance_lu is None or evidence.balance is None or evidence.balance.music is None or evidence.ducks is None:
         return
+    covered = {id(p) for d in known_ducks(evidence) for p in served(evidence, d)}
     for passage in evidence.passages or ():
         ratio = passage.speech_to_music_lu
-        if ratio is None or round(ratio, 1) >= limits.clearance_lu or _covered(evidence, passage):
+        if ratio is None or round(ratio, 1) >= limits.clearance_lu or id(passage) in covered:
             continue
         over_all = passage.speech_to_background_lu
         measured = ratio if over_all is None else over_all
@@ -39,11 +40,6 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             leans_on=fit,
             mend=partial(balance_remedies, evidence, passage.in_s, passage.out_s, blocks, wanted=limits.clearance_lu, fit=fit),
         )
-
-
-def _covered(evidence: Evidence, passage: Passage) -> bool:
-    """Whether a duck is there."""
-    return any(passage in served(evidence, d) for d in known_ducks(evidence))
 
 
 KIND = Kind("duck-missing", "ducking", find)

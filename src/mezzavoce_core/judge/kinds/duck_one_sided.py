@@ -14,7 +14,7 @@ from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 from ...measure.balance import Passage
-from ...measure.ducks import touches
+from ...measure.ducks import Duck, begin_s, end_s
 from ...measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK
 from ...media.layouts import channel_names
 from ...units import Floats, power_to_db
@@ -51,13 +51,13 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     Where it moves under none of some passages with short pauses between them, they are looked at as one.
     """
     limit = evidence.spec.limits.channel_gain_db
-    sides = None if limit is None else _sides_db(evidence)
-    if limit is None or sides is None or not evidence.passages:
+    changed = evidence.once(_change)
+    if limit is None or changed is None or not evidence.passages:
         return
-    changed = _Change(sides)
+    ducks = [(begin_s(d), end_s(d), d) for d in evidence.ducks or ()]
     for passages in _close(evidence.passages):
         spans = [(p.in_s, p.out_s) for p in passages]
-        least = _least_db(evidence, spans[0][0], spans[-1][1])
+        least = _least_db(evidence, ducks, spans[0][0], spans[-1][1])
         asked = [max(_PLAIN * limit, db) for db in least]
         moved = [("this passage", *span, change) for span in spans if (change := changed(*span, *asked)) is not None]
         if not moved and len(spans) > 1 and (change := changed(spans[0][0], spans[-1][1], *asked)) is not None:
@@ -65,10 +65,10 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         yield from (_finding(evidence, *one, limit, max(2 * limit, least[0])) for one in moved if round(abs(one[3]), 1) > limit)
 
 
-def _least_db(evidence: Evidence, in_s: float, out_s: float) -> tuple[float, float]:
+def _least_db(evidence: Evidence, ducks: Sequence[tuple[float, float, Duck]], in_s: float, out_s: float) -> tuple[float, float]:
     """How far a balance has to move between two times, and how far where it plainly moves."""
     # Automation that was drawn on one side is about as deep there as it is elsewhere on both; there itself it is told as half as deep.
-    usual_db = usual_depth_db(evidence, [d for d in evidence.ducks or () if touches(d, in_s, out_s)])
+    usual_db = usual_depth_db(evidence, [d for begin, end, d in ducks if begin < out_s and end > in_s])
     return (_ALONE_DB, _ALONE_DB) if usual_db is None else (_LIKE_OTHERS * usual_db, _NEARLY_LIKE_OTHERS * usual_db)
 
 
@@ -120,6 +120,11 @@ class _Change:
     def _usual_db(self) -> list[float]:
         """A balance that often moves by itself, passage or not, tells little; looked at only where one moves far."""
         return [float(np.percentile(np.abs(anywhere(self._sides, way)), _USUAL_SHARE)) for way in WAYS]
+
+
+def _change(evidence: Evidence) -> _Change | None:
+    sides = _sides_db(evidence)
+    return None if sides is None else _Change(sides)
 
 
 def _sides_db(evidence: Evidence) -> Floats | None:

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ..ducking import duck_finding, known_ducks, needed, reshaped, served, usual_depth_db
+from ..ducking import duck_finding, known_ducks, needed, reshaping, served, usual_depth_db
 from ..model import SHOULD, Evidence, Finding, Kind
 
 _MORE_THAN_ENOUGH_LU = 8.0
@@ -37,7 +37,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=duck.depth_db,
             limit=limits.duck_depth_max_db,
             unit="dB",
-            remedy=reshaped(evidence, duck, {"depth_db": max(depth, min(usual_depth_db(evidence, [duck]) or 0.0, limits.duck_depth_max_db))}),
+            **reshaping(evidence, duck, {"depth_db": max(depth, min(usual_depth_db(evidence, [duck]) or 0.0, limits.duck_depth_max_db))}),
         )
 
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ..ducking import duck_finding, known_ducks, needed, reshaped
+from ..ducking import duck_finding, known_ducks, needed, reshaping
 from ..model import NOTE, Evidence, Finding, Kind
 
 _SOFT_S = 0.8
@@ -32,7 +32,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
                 limit=limit,
                 unit="s",
                 certainty=duck.sure(f"{what}-slow"),
-                remedy=reshaped(evidence, duck, quick),
+                **reshaping(evidence, duck, quick),
             )
 
 

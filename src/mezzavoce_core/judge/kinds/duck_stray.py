@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ..ducking import duck_finding, known_ducks, reshaped
+from ..ducking import duck_finding, known_ducks, reshaping
 from ..model import SHOULD, Evidence, Finding, Kind
 
 
@@ -25,7 +25,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=duck.depth_db,
             limit=limit,
             unit="dB",
-            remedy=reshaped(evidence, duck, {}, action="remove", flat=True),
+            **reshaping(evidence, duck, {}, action="remove", flat=True),
         )
 
 

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from ...measure.ducks import OWN_DEPTH
-from ..ducking import duck_finding, known_ducks, needed, off_usual_db, reshaped
+from ..ducking import duck_finding, known_ducks, needed, off_usual_db, reshaping
 from ..model import NOTE, Evidence, Finding, Kind
 
 _FEWEST = 3
@@ -32,7 +32,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="dB",
             certainty=duck.sure(OWN_DEPTH),
-            remedy=reshaped(evidence, duck, {"depth_db": duck.depth_db - off_db}),
+            **reshaping(evidence, duck, {"depth_db": duck.depth_db - off_db}),
         )
 
 

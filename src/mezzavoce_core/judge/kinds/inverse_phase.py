@@ -53,4 +53,4 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             )
 
 
-KIND = Kind("inverse-phase", "signal", find)
+KIND = Kind("inverse-phase", "signal", find, alone=True)

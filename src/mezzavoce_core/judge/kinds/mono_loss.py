@@ -45,4 +45,4 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("mono-loss", "signal", find)
+KIND = Kind("mono-loss", "signal", find, alone=True)

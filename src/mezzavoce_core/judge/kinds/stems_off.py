@@ -1,33 +1,36 @@
-"""Stems that do not belong to this export of the mix: moved, at another level, not all that is in it, or with a voice where none belongs."""
+"""Stems that do not belong to this export of the mix: moved, at another level, not all that is in it, or with the sound of another one in it."""
 
 from collections.abc import Iterator
 
 import numpy as np
 
-from ...measure.measurement import StemLevels
+from ...measure.measurement import Held, StemLevels
 from ...measure.meter import BLOCKS_PER_S
 from ...signal.spans import join, runs
-from ...units import power_to_db
+from ...units import Floats, power_to_db
 from ..model import NOTE, Evidence, Finding, Kind
 
 _LEFT_DB = -15.0
 """Common practice: what stems leave of a mix lies far under it, also where the mix was coded with losses."""
 _MOVED_S, _GAIN_DB = 0.005, 0.3
 _LEAST_S, _WINDOW_S = 2.0, 1.0
-_QUIET_DB, _SILENT_DB = -60.0, -100.0
-_NO_VOICE_DB = -40.0
+_QUIET_DB, _SILENT_DB, _NOTHING_DB = -60.0, -100.0, -50.0
+_HARMLESS_DB = -40.0
 """Common practice: what is softer by more than this does no harm."""
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
-    """A finding for each stem that had to be moved or turned up or down or that holds the voice, and for each stretch of which the stems leave too much."""
+    """A finding for each stem that had to be moved or turned up or down or that holds another one, and for each stretch of which the stems leave too much."""
     for stem in evidence.measurement.stems:
         if not stem.derived and abs(stem.delay_s) >= _MOVED_S:
             yield _moved(evidence, stem)
         if not stem.derived and abs(stem.gain_db) >= _GAIN_DB:
             yield _turned(evidence, stem)
-        if stem.voice_db is not None and stem.voice_db > _NO_VOICE_DB:
-            yield _leaked(evidence, stem, stem.voice_db)
+        yield from (_leaked(evidence, stem, held) for held in stem.held if held.level_db > _HARMLESS_DB)
+        if not stem.derived and not _adding_up(evidence) and _silent(stem):
+            yield _unheard(evidence, stem)
+        if stem.derived and _energy_db(stem.levels.power) < _energy_db(evidence.measurement.mix.power) + _NOTHING_DB:
+            yield _all_of_it(evidence, stem)
     yield from _left(evidence)
 
 
@@ -64,17 +67,52 @@ def _turned(evidence: Evidence, stem: StemLevels) -> Finding:
     )
 
 
-def _leaked(evidence: Evidence, stem: StemLevels, voice_db: float) -> Finding:
+def _leaked(evidence: Evidence, stem: StemLevels, held: Held) -> Finding:
+    what = "voice" if held.role == "dialogue" else held.role
+    counted = (
+        "It was taken out for measuring, but gains on that stem would move it, too."
+        if held.out
+        else f"It counts as {stem.role} in every figure here, so {stem.role} seems to rise where somebody speaks."
+    )
     return _finding(
         evidence,
         stem,
-        title="Voice in another stem",
+        title=f"{what.capitalize()} in another stem",
         message=(
-            f"The {stem.role} stem “{stem.name}” holds the voice, too, at {voice_db:+.0f} dB against the dialogue stem. It counts as {stem.role} in every "
-            f"figure here, so music seems to rise where somebody speaks. Export that stem without the voice and measure again."
+            f"The {stem.role} stem “{stem.name}” holds the {what}, too, at {held.level_db:+.0f} dB against the {held.role} stem. {counted} "
+            f"Export that stem without the {what} and measure again."
         ),
-        measured=voice_db,
-        limit=_NO_VOICE_DB,
+        measured=held.level_db,
+        limit=_HARMLESS_DB,
+        unit="dB",
+    )
+
+
+def _all_of_it(evidence: Evidence, left: StemLevels) -> Finding:
+    given = [s for s in evidence.measurement.stems if not s.derived]
+    names = " and ".join(f"the {s.role} stem “{s.name}”" for s in given)
+    return _finding(
+        evidence,
+        given[0],
+        title="Stem holds the whole mix",
+        message=(
+            f"Beside {names} nothing is left of the mix, so there is no {left.role} to hold against it. If there is any in the mix, "
+            f"export each stem with its own sound alone and measure again."
+        ),
+        measured=_energy_db(left.levels.power) - _energy_db(evidence.measurement.mix.power),
+        limit=_NOTHING_DB,
+        unit="dB",
+    )
+
+
+def _unheard(evidence: Evidence, stem: StemLevels) -> Finding:
+    return _finding(
+        evidence,
+        stem,
+        title="Stem is silent",
+        message=f"Nothing is to be heard in the {stem.role} stem “{stem.name}”. If the mix holds any {stem.role}, export it again and measure again.",
+        measured=max(_SILENT_DB, _energy_db(stem.levels.power)),
+        limit=_SILENT_DB,
         unit="dB",
     )
 
@@ -97,19 +135,21 @@ def _finding(evidence: Evidence, stem: StemLevels, *, title: str, message: str, 
 
 
 def _left(evidence: Evidence) -> Iterator[Finding]:
+    """Stretches of which the stems leave too much; one for all of them where a stem is silent."""
     rest, stems = evidence.measurement.rest, evidence.measurement.stems
-    if rest is None or any(s.derived for s in stems) or not {"dialogue"} < {s.role for s in stems}:
+    if rest is None or not _adding_up(evidence):
         return
     kernel = np.full(round(_WINDOW_S * BLOCKS_PER_S), 1 / (_WINDOW_S * BLOCKS_PER_S))
     whole, left = (np.convolve(part.astype(np.float64), kernel, mode="same") for part in (rest.mix, rest.left))
-    level = power_to_db(np.maximum(left, 1e-15)) - power_to_db(np.maximum(whole, 1e-15))
-    off = (level > _LEFT_DB) & (power_to_db(np.maximum(whole, 1e-15)) > _QUIET_DB)
-    silent = [f"the {s.role} stem “{s.name}”" for s in stems if power_to_db(max(float(s.levels.power.max(initial=0.0)), 1e-15)) < _SILENT_DB]
+    level = _level_db(left) - _level_db(whole)
+    off = (level > _LEFT_DB) & (_level_db(whole) > _QUIET_DB)
+    spans = [(a, b) for a, b in join(runs(off), BLOCKS_PER_S) if b - a >= _LEAST_S * BLOCKS_PER_S]
+    silent = [f"the {s.role} stem “{s.name}”" for s in stems if _silent(s)]
+    if spans and silent:
+        spans = [(spans[0][0], spans[-1][1])]
     why = f"Nothing is to be heard in {' and '.join(silent)}; export it again" if silent else "A stem is missing or of another version"
-    for first, last in join(runs(off), BLOCKS_PER_S):
-        if last - first < _LEAST_S * BLOCKS_PER_S:
-            continue
-        share = float(power_to_db(left[first:last].sum()) - power_to_db(whole[first:last].sum()))
+    for first, last in spans:
+        share = float(_level_db(left[first:last].sum()) - _level_db(whole[first:last].sum()))
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -125,6 +165,25 @@ def _left(evidence: Evidence) -> Iterator[Finding]:
             limit=_LEFT_DB,
             unit="dB",
         )
+
+
+def _adding_up(evidence: Evidence) -> bool:
+    """Whether the stems are all that the mix should hold."""
+    stems = evidence.measurement.stems
+    return not any(s.derived for s in stems) and {"dialogue"} < {s.role for s in stems}
+
+
+def _silent(stem: StemLevels) -> bool:
+    return _energy_db(stem.levels.power) < _SILENT_DB
+
+
+def _level_db(power: Floats) -> Floats:
+    return power_to_db(np.maximum(power, 1e-15))
+
+
+def _energy_db(power: Floats) -> float:
+    """The loudest tick of any channel."""
+    return float(_level_db(power.max(initial=0.0)))
 
 
 KIND = Kind("stems-off", "signal", find)

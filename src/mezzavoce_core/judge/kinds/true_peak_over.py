@@ -51,4 +51,4 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("true-peak-over", "peak", find)
+KIND = Kind("true-peak-over", "peak", find, alone=True)

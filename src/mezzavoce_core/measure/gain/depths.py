@@ -21,9 +21,10 @@ _FINER, _LEAST_DB = np.arange(-12, 13) / 12, 0.05
 def settle_depths(search: Search) -> None:
     """Where the moves of a programme have no depth in common, puts each in the middle of where it may lie, the others' middle kept in mind."""
     own = [(k, m) for k, m in enumerate(search.moves) if m is not None]
-    if len(own) < _FEWEST:
+    depths_db = [*(m.depth_db for _, m in own), *search.elsewhere.values["depth_db"]]
+    if not own or len(depths_db) < _FEWEST:
         return
-    middle = float(np.median([m.depth_db for _, m in own]))
+    middle = float(np.median(depths_db))
     usual = -0.5 * ((_DEPTHS_DB - middle) / _SPREAD_DB) ** 2
     told = [_told(search, m, _DEPTHS_DB) for _, m in own]
     if sum(_apart_nats(t, usual, search.shared.depth_db) for t in told) <= 0:

@@ -1,8 +1,7 @@
 """The values of the search: moves of the gain, what they have in common, and how usual they are before anything is heard."""
 
-import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -64,6 +63,25 @@ class Shared:
     fall_s: float
     return_s: float
     own_share: float = 0.2
+
+
+@dataclass(frozen=True)
+class Elsewhere:
+    """What moves have that are known already and lie outside of the sound that is looked at: values by the name of what they may share."""
+
+    values: Mapping[str, Floats] = field(default_factory=lambda: dict.fromkeys(_USUAL, np.zeros(0)))
+    nats: float | None = None
+    """What the moves of the whole programme explain; None where nothing is known."""
+
+    def sharing(self, name: str, common: Floats, own_share: float) -> Floats:
+        """Log of how likely they have such values where most have each of some ``common`` ones."""
+        values = self.values[name][:, None]
+        near = _NEAR_DB if name == "depth_db" else _NEAR_RAMP * common
+        together: Floats = np.logaddexp(-0.5 * ((values - common) / near) ** 2, _alone(name, values, near, own_share)).sum(axis=0)
+        return together
+
+
+NOTHING_KNOWN = Elsewhere()
 
 
 @dataclass(frozen=True)
@@ -132,7 +150,11 @@ def sharing(ways: Floats, shared: Shared) -> Floats:
         ("fall_s", falls_s, shared.fall_s, _NEAR_RAMP * shared.fall_s),
         ("return_s", returns_s, shared.return_s, _NEAR_RAMP * shared.return_s),
     ):
-        together = math.log((1 - shared.own_share) / near)
-        alone = np.log(shared.own_share / (_USUAL[name][1] * values)) + usual(name, values) - together
-        cost += np.logaddexp(-0.5 * ((values - common) / near) ** 2, alone)
+        cost += np.logaddexp(-0.5 * ((values - common) / near) ** 2, _alone(name, values, near, shared.own_share))
     return cost
+
+
+def _alone(name: str, values: Floats, near: float | Floats, own_share: float) -> Floats:
+    """Log of how likely a move has a value of its own, against having the shared one."""
+    logs: Floats = np.log(own_share / (_USUAL[name][1] * values)) + usual(name, values) - np.log((1 - own_share) / near)
+    return logs

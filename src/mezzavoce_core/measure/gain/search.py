@@ -7,7 +7,23 @@ from numpy.typing import NDArray
 
 from ...units import Floats
 from .curve import Curve
-from .moves import DEPTH, FALL_END, FALL_START, RETURN_END, RETURN_START, Move, Shared, Unit, meeting, prior, table, usual, with_column
+from .moves import (
+    DEPTH,
+    FALL_END,
+    FALL_START,
+    NOTHING_KNOWN,
+    RETURN_END,
+    RETURN_START,
+    Elsewhere,
+    Move,
+    Shared,
+    Unit,
+    meeting,
+    prior,
+    table,
+    usual,
+    with_column,
+)
 from .starts import Start
 
 _WORTH_IT = 0.05
@@ -54,9 +70,9 @@ _TOGETHER = {"depth_db": 0.3, "fall_s": 0.03, "return_s": 0.05}
 class Search:
     """The moves found so far, one for each unit or None, and their improvement."""
 
-    def __init__(self, curve: Curve, begin: Start) -> None:
+    def __init__(self, curve: Curve, begin: Start, elsewhere: Elsewhere = NOTHING_KNOWN) -> None:
         """Takes the moves of a first explanation for true."""
-        self.curve = curve
+        self.curve, self.elsewhere = curve, elsewhere
         self.units: list[Unit] = list(begin.units)
         self.shared: Shared = begin.shared
         self.moves: list[Move | None] = list(begin.moves)
@@ -256,7 +272,9 @@ class Search:
     def _worths_shared(self, alike: list[int], name: str, values: Floats) -> Floats:
         """All at once: pairs of like places that both lie below moves tell nothing of how deep these are, but would hold one of them to the other."""
         moves = [m for k in alike if (m := self.moves[k]) is not None]
-        return self.curve.worths(moves, np.array([table([_with(m, name, float(v)) for m in moves]) for v in values])) if moves else np.zeros(len(values))
+        known = self.elsewhere.sharing(name, np.append(values, getattr(self.shared, name)), self.shared.own_share)
+        told: Floats = known[:-1] - known[-1]
+        return told + self.curve.worths(moves, np.array([table([_with(m, name, float(v)) for m in moves]) for v in values])) if moves else told
 
 
 def _fits(ways: Floats, room: tuple[float, float]) -> NDArray[np.bool_]:

@@ -12,7 +12,7 @@ from ...units import Floats
 from .curve import PAIR_WEIGHT, Curve
 from .edges import DEPTHS_DB, FALLS_S, RETURNS_S, Table, falls, returns
 from .loops import BLOCK
-from .moves import Move, Shared, Unit, usual
+from .moves import NOTHING_KNOWN, Elsewhere, Move, Shared, Unit, usual
 
 LIKELY = 0.8
 """How likely a unit has a move of its own in a programme whose music is moved at all."""
@@ -52,12 +52,12 @@ class Edges:
         return self._falls[fall], self._returns[back]
 
 
-def start(curve: Curve, units: Sequence[Unit], edges: Edges) -> Start:
-    """The best first explanation with these units."""
+def start(curve: Curve, units: Sequence[Unit], edges: Edges, elsewhere: Elsewhere = NOTHING_KNOWN) -> Start:
+    """The best first explanation with these units. What is known from elsewhere weighs as much as units here that tell it, and is worth nothing by itself."""
     found = [edges.of(u) for u in units]
     between = holds(curve, units)
     every = np.stack([f.worth[:, None, :] + r.worth[None, :, :] + b[None, None, :] for (f, r), b in zip(found, between, strict=True)])
-    best = max(_explained(every), key=lambda e: e.worth)
+    best = max(_explained(every, elsewhere), key=lambda e: e.worth)
     f, r, d = best.place
     prices = best.own["fall_s"][:, f][:, None, None] + best.own["return_s"][:, r][None, :, None] + best.own["depth_db"][:, d][None, None, :]
     shared = Shared(float(DEPTHS_DB[d]), float(FALLS_S[f]), float(RETURNS_S[r]), best.own_share)
@@ -115,7 +115,7 @@ class _Explained:
     units: Floats
 
 
-def _explained(every: Floats) -> Iterator[_Explained]:
+def _explained(every: Floats, elsewhere: Elsewhere) -> Iterator[_Explained]:
     """``every`` ``(units, falls, returns, depths)``: the best shared values for each supposed share of own ones."""
     common = usual("fall_s", FALLS_S)[:, None, None] + usual("return_s", RETURNS_S)[None, :, None] + usual("depth_db", DEPTHS_DB)[None, None, :]
     grids = {"fall_s": FALLS_S, "return_s": RETURNS_S, "depth_db": DEPTHS_DB}
@@ -125,7 +125,9 @@ def _explained(every: Floats) -> Iterator[_Explained]:
         for axis, name in enumerate(grids, 1):
             best = _mixed(best, own[name], axis)
         total = np.logaddexp(best + np.log(LIKELY), np.log(1 - LIKELY)).sum(axis=0) + common
-        f, r, d = (int(k) for k in np.unravel_index(int(np.argmax(total)), total.shape))
+        fall, back, depth = (elsewhere.sharing(name, grid, share) for name, grid in grids.items())
+        known = fall[:, None, None] + back[None, :, None] + depth[None, None, :]
+        f, r, d = (int(k) for k in np.unravel_index(int(np.argmax(total + known)), total.shape))
         yield _Explained(float(total[f, r, d]), share, own, (f, r, d), best[:, f, r, d])
 
 

@@ -6,6 +6,7 @@ import { windowAround, zoomed } from "../timeline/scale.js";
 import { loudestTime, smoothLevel, unpackSeries } from "../timeline/series.js";
 import { makeClock } from "../timeline/timecode.js";
 import { makeHearing } from "./hear.js";
+import { fetchJudged } from "./judged.js";
 import { makePeaks } from "./peaks.js";
 import { showPicture as showPictureOf } from "./pictures.js";
 import { makePlayer } from "./player.js";
@@ -33,7 +34,7 @@ function start(root) {
   const player = makePlayer(document.getElementById("video"), data.duration, (time, playing) => tell(store, time, playing));
   const hearing = makeHearing(root, document.getElementById("video"), store);
   const side = makeSide(document.getElementById("side"), pick, changed, (choice) => hearing.turn(choice));
-  const spans = makeSpans(store, root, (time) => { player.seek(time); keepInView(time); }, reload);
+  const spans = makeSpans(store, root, (time) => { player.seek(time); keepInView(time); }, judgedAgain);
   makeView(store, (time) => player.seek(time), pick, spans);
   side.arrange();
   const ranges = makeRanges(store, (time) => { player.seek(time); keepInView(time); });
@@ -46,7 +47,25 @@ function start(root) {
   bindButtons();
   root.dataset.ready = "yes";
 
-  /** Everything was judged anew: the page is fetched again and comes back to where it was. */
+  /** Judged anew: what hangs on that is fetched and drawn, and nothing moves under somebody's hands. */
+  async function judgedAgain() {
+    try {
+      const fresh = await fetchJudged(root, side, store.get().chosen?.letters || "");
+      const letters = document.querySelector(".finding")?.dataset.mark;
+      const mark = fresh.marks.find((m) => m.letters === letters) || null;
+      store.set({ ...fresh, chosen: mark, proposal: mark?.remedy || null });
+      hearing.chosen();
+      refreshHead(side.facts());
+      await load(root.dataset.series, store);
+      picture();
+      root.dataset.turn = String(Number(root.dataset.turn || 0) + 1);
+      say("Judged again.");
+    } catch {
+      reload();
+    }
+  }
+
+  /** The whole page is fetched again and comes back to where it was. */
   function reload() {
     sessionStorage.setItem(`mezzavoce.place ${root.dataset.mix}`, JSON.stringify({ time: player.time(), view: store.get().view }));
     location.reload();
@@ -103,7 +122,7 @@ function start(root) {
   /** Something was decided, worded or undone: one refresh of the side, on to the next open mark after a decision. */
   async function changed(letters, { did, what, alike, again }) {
     if (again) {
-      reload();
+      await judgedAgain();
       return;
     }
     const decided = did === "decide" && what !== "reopen";

@@ -82,7 +82,11 @@ export function makeSide(element, onPick, onChange, onHear) {
       asked += 1;
       const turn = asked;
       const html = await fragment(`${element.closest("[data-side]").dataset.side}?mark=${encodeURIComponent(letters)}`);
-      if (turn !== asked) return;
+      if (turn === asked) this.take(html);
+    },
+    /** Show what was rendered elsewhere. */
+    take(html) {
+      asked += 1;
       element.innerHTML = html;
       arrange();
       element.querySelector(".is-chosen")?.scrollIntoView({ block: "nearest" });

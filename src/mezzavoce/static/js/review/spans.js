@@ -5,7 +5,7 @@ import { makeFields } from "./fields.js";
 const NEW_LENGTH = 2;
 
 /** Look after the span panel. The store's `span` ({what, from, to}) is what the lanes draw. */
-export function makeSpans(store, root, seek, reload) {
+export function makeSpans(store, root, seek, judged) {
   const panel = document.getElementById("span-panel");
   if (!panel) return { open: false, speech() {}, bounds() {}, setEdge: () => false, edgeAt: () => null, drag() {} };
   const { clock, start, duration } = store.get();
@@ -46,7 +46,8 @@ export function makeSpans(store, root, seek, reload) {
     sending = true;
     try {
       await send(span.what === "speech" ? root.dataset.correct : root.dataset.trim.replace("/0/", `/${chosen.id}/`), body);
-      reload();
+      close();
+      await judged();
     } catch (error) {
       say(error.message, true);
     }

@@ -1,9 +1,10 @@
 // Draws the zoomed part: ruler, bracket of the chosen finding, levels, speech, loudness, playhead.
 import { visible } from "./detail.js";
-import { drawLadder, drawLevels, label } from "./draw_levels.js";
+import { drawLadder, drawLevels } from "./draw_levels.js";
+import { drawNames } from "./draw_names.js";
 import { drawChannelNames, drawPeaks } from "./draw_peaks.js";
 import { drawOutside } from "./draw_strip.js";
-import { fit } from "./ink.js";
+import { fit, label } from "./ink.js";
 import { LADDER, MARGIN, layLanes, levelY } from "./lanes.js";
 import { makeScale, rulerStep } from "./scale.js";
 
@@ -27,7 +28,7 @@ export function drawLanes(canvas, state, colours) {
     const curves = makeScale(state.view.from - start, state.view.to - start, width - MARGIN);
     if (state.hasLevels) {
       drawLevels(pen, lanes.levels, curves, state, colours);
-      names(pen, lanes.levels, curves, state, colours);
+      drawNames(pen, lanes.levels, curves, state, colours);
       drawSpeech(pen, lanes.speech, scale, state, colours);
     } else drawLoudness(pen, lanes.levels, LADDER, curves, state, colours);
     if (state.lower === "peaks") {
@@ -145,21 +146,6 @@ function bracket(pen, lane, scale, mark, colours) {
   pen.fillStyle = mark.state === "open" ? colours.fault : colours.edge;
   pen.fillRect(x - 12, y - 7, 24, 15);
   label(pen, mark.letters, x, y + 1, colours.paper);
-}
-
-function names(pen, lane, scale, state, colours) {
-  const hop = state.series.hop;
-  const write = (curve, text, colour, rise, from, to) => {
-    let best = -1;
-    for (let i = Math.max(0, Math.floor(from / hop)); i < Math.min(curve.length, Math.floor(to / hop)); i += 1) {
-      if (!Number.isNaN(curve[i]) && (best < 0 || curve[i] > curve[best])) best = i;
-    }
-    if (best >= 0 && curve[best] > LADDER.bottom + 2) label(pen, text, Math.min(Math.max(scale.x(best * hop), 26), scale.width - 26), levelY(lane, curve[best]) + rise, colour);
-  };
-  const span = scale.to - scale.from;
-  write(state.voice, "voice", colours.voice, -14, scale.from + span * 0.04, scale.to - span * 0.04);
-  write(state.music, "music", colours["music-text"], -12, scale.from + span * 0.03, scale.to - span * 0.03);
-  if (state.effects) write(state.effects, "effects", colours.effects, 12, scale.from + span * 0.5, scale.to - span * 0.05);
 }
 
 function playhead(pen, lanes, scale, time, height, colours) {

@@ -4,9 +4,6 @@ import { CALM, CROSSED, THINNER, gainAt, gapRuns } from "./gap.js";
 import { hatch } from "./ink.js";
 import { LADDER, levelY } from "./lanes.js";
 
-// So many values of the series on either side of its middle are what the name of a proposed line keeps clear of.
-const NAME_BESIDE = 8;
-
 /** Ladder lines with their figures. */
 export function drawLadder(pen, lane, left, width, colours) {
   pen.font = "12px 'JetBrains Mono', monospace";
@@ -111,23 +108,34 @@ function line(pen, lane, curve, first, last, x, { colour, width, dash = [], belo
   pen.setLineDash([]);
 }
 
-function drawProposal(pen, lane, scale, state, first, last, x, colours) {
+/** The curve of what is proposed between two indices, NaN elsewhere; null where there is none. */
+export function proposed(state, first, last) {
   const { role, points } = state.proposal;
-  const curve = { music: state.music, effects: state.effects, dialogue: state.voice, background: state.under }[role];
-  if (!curve || points.length < 2) return;
-  const from = points[0][0];
-  const to = points[points.length - 1][0];
+  const curve = curveOf(state, role);
+  if (!curve || points.length < 2) return null;
+  const [from, to] = [points[0][0], points[points.length - 1][0]];
   const lifted = new Float32Array(curve.length).fill(NaN);
   for (let i = first; i < last; i += 1) {
     const time = (i + 0.5) * state.series.hop;
     if (time >= from && time <= to) lifted[i] = curve[i] + gainAt(points, time);
   }
+  return lifted;
+}
+
+function curveOf(state, role) {
+  return { music: state.music, effects: state.effects, dialogue: state.voice, background: state.under }[role];
+}
+
+function drawProposal(pen, lane, scale, state, first, last, x, colours) {
+  const lifted = proposed(state, first, last);
+  if (!lifted) return;
   line(pen, lane, lifted, first, last, x, { colour: colours.pencil, width: 1.7, dash: [1.5, 3.5], below: LADDER.bottom });
+  const curve = curveOf(state, state.proposal.role);
   pen.strokeStyle = colours.pencil;
   pen.lineWidth = 1.6;
-  points.forEach(([time, gain]) => {
+  state.proposal.points.forEach(([time, gain]) => {
     const level = curve[Math.min(curve.length - 1, Math.max(0, Math.floor(time / state.series.hop)))];
-    if (!Number.isFinite(level)) return;
+    if (!(level + gain >= LADDER.bottom)) return;
     const cx = scale.x(time);
     const cy = levelY(lane, level + gain);
     pen.beginPath();
@@ -137,24 +145,4 @@ function drawProposal(pen, lane, scale, state, first, last, x, colours) {
     pen.lineTo(cx + 4, cy - 4);
     pen.stroke();
   });
-  label(pen, `${role === "dialogue" ? "voice" : role} as proposed`, scale.x((from + to) / 2), besideProposal(lane, lifted, state, from, to), colours.pencil);
-}
-
-/** Where the name of a proposed line stands: under it, over that of a voice, and inside the lane. */
-function besideProposal(lane, lifted, state, from, to) {
-  const middle = Math.floor((from + to) / 2 / state.series.hop);
-  const near = lifted.slice(Math.max(0, middle - NAME_BESIDE), middle + NAME_BESIDE).filter((level) => level > LADDER.bottom);
-  const bottom = lane.top + lane.height - 10;
-  if (!near.length) return bottom;
-  const place = state.proposal.role === "dialogue" ? levelY(lane, Math.max(...near)) - 14 : levelY(lane, Math.min(...near)) + 14;
-  return Math.min(bottom, Math.max(lane.top + 10, place));
-}
-
-/** A word at a place. */
-export function label(pen, text, x, y, colour) {
-  pen.font = "600 12px 'Source Sans 3', sans-serif";
-  pen.textAlign = "center";
-  pen.textBaseline = "middle";
-  pen.fillStyle = colour;
-  pen.fillText(text, x, y);
 }

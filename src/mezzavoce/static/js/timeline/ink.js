@@ -1,4 +1,4 @@
-// Colours, sharp canvases and hatching: the pen that the drawing modules share.
+// Colours, sharp canvases, hatching and words: the pen that the drawing modules share.
 
 /** The page's colours now. */
 export function palette() {
@@ -38,4 +38,21 @@ export function hatch(pen, left, right, top, bottom, spacing, colour, crossed) {
     }
   }
   pen.stroke();
+}
+
+const WORD_FONT = "600 12px 'Source Sans 3', sans-serif";
+
+/** A word at a place. */
+export function label(pen, text, x, y, colour) {
+  pen.font = WORD_FONT;
+  pen.textAlign = "center";
+  pen.textBaseline = "middle";
+  pen.fillStyle = colour;
+  pen.fillText(text, x, y);
+}
+
+/** Its width in pixels. */
+export function labelWidth(pen, text) {
+  pen.font = WORD_FONT;
+  return pen.measureText(text).width;
 }

@@ -1,0 +1,17 @@
+// What hangs on the judgement, fetched anew after a hand changed something; the rest of the page stays as it is.
+import { explain } from "../page.js";
+import { fragment } from "../talk.js";
+
+/** Take over verdict and side of the newest judgement with a chosen mark; resolves with the data of the page. */
+export async function fetchJudged(root, side, letters) {
+  const holder = document.createElement("template");
+  holder.innerHTML = await fragment(`${root.dataset.judged}?mark=${encodeURIComponent(letters)}`);
+  const part = (name) => holder.content.querySelector(`[data-part=${name}]`);
+  const text = holder.content.querySelector("script").textContent;
+  const verdict = document.getElementById("verdict");
+  verdict.replaceChildren(...part("verdict").childNodes);
+  explain(verdict);
+  side.take(part("side").innerHTML);
+  document.getElementById("review-data").textContent = text;
+  return JSON.parse(text);
+}
