@@ -127,7 +127,7 @@ def _run(data: Path, web_port: int, mail_port: int) -> int:
     manager.add_process(
         "web",
         f"exec {sys.executable} -m gunicorn mezzavoce.config.wsgi --bind 127.0.0.1:{web_port} "
-        f"--workers 2 --threads 6 --timeout 120 --log-level warning --worker-tmp-dir {data}",
+        f"--workers 1 --threads 12 --timeout 120 --log-level warning --worker-tmp-dir {data}",
     )
     manager.add_process("measuring", f"{celery} -Q measuring -n measuring@%h -c 1")
     manager.add_process("errands", f"{celery} -Q errands -n errands@%h -c 2 -B -s {data / 'beat'}")

@@ -3,7 +3,7 @@
 from contextlib import contextmanager
 
 from mezzavoce.library.models import Mix
-from mezzavoce.measuring.models import Correction
+from mezzavoce.measuring.models import Correction, Judgement
 from mezzavoce.notes.models import Mark, Trim
 from tests.browser.base import DESKTOP, MeasuredCase
 
@@ -48,6 +48,9 @@ class ByHandTest(MeasuredCase):
         for key in ("Shift+ArrowUp", "ArrowUp", "ArrowUp"):
             page.keyboard.press(key)
         self.assertEqual(begin.input_value(), "00:00:07:02")
+        # Looked at while the hand rests; nothing counts yet.
+        self.wait_until(lambda: Judgement.objects.get().again)
+        self.assertEqual(page.evaluate(_SPEECH), [[6.0, 12.0]])
         with self.judged_again():
             page.keyboard.press("Enter")
         row = Correction.objects.get()

@@ -120,8 +120,10 @@ def sound(piece):
     if not kept.exists():
         command = ["ffmpeg", "-v", "error", "-i", str(piece.path), "-ac", "2", "-ar", str(RATE), "-f", "f32le", "-"]
         samples = np.frombuffer(subprocess.run(command, check=True, capture_output=True).stdout, dtype="<f4").reshape(-1, 2)
-        np.save(kept.with_suffix(".part.npy"), samples)
-        kept.with_suffix(".part.npy").rename(kept)
+        # Several processes may decode the same piece at once.
+        part = kept.with_suffix(f".{os.getpid()}.npy")
+        np.save(part, samples)
+        part.rename(kept)
     return np.load(kept, mmap_mode="r")
 
 
@@ -138,8 +140,10 @@ def _found(places):
 def _spoken(command, voice, text):
     path = _cache() / f"{voice}-{hashlib.sha256(text.encode()).hexdigest()[:12]}.wav"
     if not path.exists():
-        order = [*command, str(path), *(("-t", text) if command[0] == "flite" else (text,))]
+        part = path.with_suffix(f".{os.getpid()}.wav")
+        order = [*command, str(part), *(("-t", text) if command[0] == "flite" else (text,))]
         subprocess.run(order, check=True, capture_output=True)
+        part.rename(path)
     return Piece(voice, path)
 
 

@@ -12,7 +12,7 @@ from mezzavoce.accounts.models import Person
 from mezzavoce.library import actions
 from mezzavoce.library.models import Membership, Mix, StoredFile, Track
 from mezzavoce.library.storage import keep, work_folder
-from mezzavoce.measuring.actions import judge_run
+from mezzavoce.measuring.judging import judge_run
 from mezzavoce.measuring.models import Run
 from mezzavoce_core.exchange.features import write_features
 from tests.signals import automated, chord, info, talk, three_stems

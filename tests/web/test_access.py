@@ -78,7 +78,15 @@ class RolesTest(ProductionCase):
         ):
             response = self.client.get(reverse(name, args=args), headers={"X-Fragment": "1"})
             self.assertEqual(response.status_code, 404, name)
-        for name, args in (("decide", [mark.pk]), ("undo", [mix.pk]), ("measure", [mix.pk]), ("prepare", [mix.pk]), ("cancel-run", [judgement.run_id])):
+        for name, args in (
+            ("decide", [mark.pk]),
+            ("undo", [mix.pk]),
+            ("measure", [mix.pk]),
+            ("prepare", [mix.pk]),
+            ("correct", [mix.pk]),
+            ("foresee", [mix.pk]),
+            ("cancel-run", [judgement.run_id]),
+        ):
             self.assertEqual(self.client.post(reverse(name, args=args), {"what": "note it"}).status_code, 404, name)
         self.assertContains(self.client.get("/"), "No production yet")
 

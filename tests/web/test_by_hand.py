@@ -11,7 +11,7 @@ from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
 from mezzavoce.library.models import Mix, StoredFile, Track
 from mezzavoce.library.storage import keep, work_folder
 from mezzavoce.measuring import actions as measuring
-from mezzavoce.measuring import last
+from mezzavoce.measuring import judging, last
 from mezzavoce.measuring.models import Correction, Judgement
 from mezzavoce.measuring.selectors import current_judgement
 from mezzavoce.notes import actions
@@ -64,7 +64,7 @@ class CorrectionTest(HandCase):
             self.assertEqual(reading.call_count, 1)
             run = remembered.run
             found = list(remembered.findings.values_list("evidence", "mark"))
-            self.assertEqual(list(measuring.judge_run(run, remembered.spec_version).findings.values_list("evidence", "mark")), found)
+            self.assertEqual(list(judging.judge_run(run, remembered.spec_version).findings.values_list("evidence", "mark")), found)
             self.assertEqual(reading.call_count, 2)
 
     def test_what_was_looked_at_again_is_known_in_every_process(self):
@@ -72,21 +72,52 @@ class CorrectionTest(HandCase):
             measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:24:00", "10:00:25:00"))
             found = current_judgement(self.mix).detail["ducks"]
             self.assertEqual(looked.call_count, 1)
-            with mock.patch.object(measuring, "_LAST", last.LastJudged()):
-                self.assertEqual(measuring.rejudge(self.mix).detail["ducks"], found)
+            with mock.patch.object(judging, "_LAST", last.LastJudged()):
+                self.assertEqual(judging.rejudge(self.mix).detail["ducks"], found)
             self.assertEqual(looked.call_count, 1)
             # Of another kind than this version knows.
             Judgement.objects.update(again={"key": {"ducks": [{"depth": 3}], "nats": 1}})
-            with mock.patch.object(measuring, "_LAST", last.LastJudged()):
-                self.assertEqual(measuring.rejudge(self.mix).detail["ducks"], found)
+            with mock.patch.object(judging, "_LAST", last.LastJudged()):
+                self.assertEqual(judging.rejudge(self.mix).detail["ducks"], found)
             self.assertEqual(looked.call_count, 2)
+
+    def test_what_is_being_set_is_looked_at_ahead(self):
+        """Nothing counts before it is said; then it takes no look any more, and comes out as it would have."""
+        span = {"from_": "10:00:24:00", "to": "10:00:27:00"}
+        before = Judgement.objects.get()
+        with mock.patch("mezzavoce_core.measure.music_gain.find_gain", side_effect=music_gain.find_gain) as looked:
+            answer = self.post("foresee", self.mix.pk, kind="no-speech", **span)
+            self.assertEqual((answer.status_code, answer.json(), looked.call_count), (200, {}, 1))
+            self.assertEqual((Judgement.objects.get(), Correction.objects.count()), (before, 0))
+            self.assertEqual(self.speech(), [(8.0, 14.0, False), (24.0, 30.0, False)])
+            # Any process knows of it.
+            with mock.patch.object(judging, "_LAST", last.LastJudged()):
+                self.post("correct", self.mix.pk, kind="no-speech", **span)
+            self.assertEqual(looked.call_count, 1)
+        ahead = current_judgement(self.mix)
+        found = list(ahead.findings.values_list("evidence", "mark"))
+        Judgement.objects.update(again={})
+        with mock.patch.object(judging, "_LAST", last.LastJudged()):
+            self.assertEqual(list(judging.rejudge(self.mix).findings.values_list("evidence", "mark")), found)
+
+    def test_what_cannot_be_said_is_not_looked_at(self):
+        for kind, span in (("speech", ("10:00:05:00", "10:00:04:00")), ("laughter", ("10:00:01:00", "10:00:02:00"))):
+            with self.subTest(kind):
+                answer = self.post("foresee", self.mix.pk, kind=kind, from_=span[0], to=span[1])
+                self.assertEqual(answer.status_code, 422)
+                self.assertTrue(answer.json()["error"])
+        with self.assertRaises(NotAllowed):
+            measuring.foresee(self.guest, self.mix, "speech", ("10:00:01:00", "10:00:02:00"))
+        self.mix.runs.update(features=None)
+        measuring.foresee(self.reviewer, self.mix, "speech", ("10:00:01:00", "10:00:02:00"))
+        self.assertEqual(Judgement.objects.get().again, {})
 
     def test_another_mix_is_not_taken_for_the_last_one(self):
         measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:08:00", "10:00:14:00"))
         other = make_mix(self.production, self.lead)
         measure_mix(other, three_stems(talk(40, SPANS), chord(40, -60)))
-        self.assertEqual(measuring.rejudge(other).findings.filter(kind="duck-missing").count(), 0)
-        self.assertEqual(measuring.rejudge(self.mix).findings.filter(kind="duck-missing").count(), 1)
+        self.assertEqual(judging.rejudge(other).findings.filter(kind="duck-missing").count(), 0)
+        self.assertEqual(judging.rejudge(self.mix).findings.filter(kind="duck-missing").count(), 1)
 
     def test_a_later_word_wins_and_undo_goes_back(self):
         measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:08:00", "10:00:14:00"))
@@ -138,7 +169,7 @@ class TrimTest(HandCase):
         self.assertEqual(answer.json()["mark"], item.mark.letters)
         moved = self.of("duck-missing")[0]
         self.assertEqual((moved.in_timecode, moved.out_timecode, round(moved.length_s, 3)), ("10:00:09:00", "10:00:12:12", 3.48))
-        measuring.rejudge(Mix.objects.get(pk=self.mix.pk))
+        judging.rejudge(Mix.objects.get(pk=self.mix.pk))
         self.assertEqual(self.of("duck-missing")[0].in_timecode, "10:00:09:00")
         self.assertEqual(actions.undo(self.reviewer, self.mix).letters, item.mark.letters)
         self.assertEqual(self.of("duck-missing")[0].in_s, item.in_s)

@@ -15,7 +15,7 @@ from mezzavoce.config.refusals import Overtaken, Refused
 from mezzavoce.library import actions as library
 from mezzavoce.library import core_process
 from mezzavoce.library.models import Spec, SpecVersion
-from mezzavoce.measuring import actions, queue, tasks
+from mezzavoce.measuring import actions, judging, queue, tasks
 from mezzavoce.measuring.models import Finding, Judgement, Run
 from mezzavoce.measuring.selectors import current_judgement
 from mezzavoce_core.errors import NotMeasurable, ToolFailed
@@ -192,7 +192,7 @@ class JudgingTest(ProductionCase):
     def test_another_spec_needs_no_measuring(self):
         spec = Spec.objects.create(production=self.production, name="Loose")
         loose = SpecVersion.objects.create(spec=spec, limits={"integrated_lufs": None, "clearance_lu": None, "first_word_lu": None})
-        again = actions.judge_run(self.judgement.run, loose)
+        again = judging.judge_run(self.judgement.run, loose)
         self.assertEqual(again.verdict, "pass")
         self.mix.programme.spec_version = loose
         self.assertEqual(current_judgement(self.mix), again)
@@ -200,12 +200,12 @@ class JudgingTest(ProductionCase):
 
     def test_judging_again_replaces(self):
         count = Finding.objects.count()
-        actions.judge_run(self.judgement.run, self.judgement.spec_version)
+        judging.judge_run(self.judgement.run, self.judgement.spec_version)
         self.assertEqual((Judgement.objects.count(), Finding.objects.count()), (1, count))
 
     def test_nothing_to_judge(self):
         with self.assertRaisesRegex(Refused, "measure it first"):
-            actions.judge_run(Run.objects.create(mix=self.mix), self.judgement.spec_version)
+            judging.judge_run(Run.objects.create(mix=self.mix), self.judgement.spec_version)
 
     def test_newest_run_counts(self):
         newer = measure_mix(self.mix, clean())

@@ -10,17 +10,8 @@ from django.utils import timezone
 
 from mezzavoce_core import VERSION
 from mezzavoce_core.errors import MezzavoceError
-from mezzavoce_core.exchange.captions import read_captions
-from mezzavoce_core.exchange.document import document
-from mezzavoce_core.exchange.gains import gain_dict, gain_from_dict
 from mezzavoce_core.exchange.peaks import write_peaks
-from mezzavoce_core.exchange.series import write_page_series
-from mezzavoce_core.judge.judging import judge as core_judge
-from mezzavoce_core.measure.captions import Caption
-from mezzavoce_core.measure.ducks import MusicGain
 from mezzavoce_core.measure.programme import Part, by_hand
-from mezzavoce_core.measure.programme import Programme as Parts
-from mezzavoce_core.measure.speech import Correction as CoreCorrection
 
 from ..accounts.models import Person, record
 from ..config.celery import app
@@ -28,17 +19,15 @@ from ..config.refusals import Overtaken, Refused
 from ..library import core_process, specs
 from ..library.access import require
 from ..library.models import Membership, Mix, Production, Programme, Spec, SpecVersion, StoredFile
-from ..library.storage import drop, keep, local_copy, work_folder
+from ..library.storage import keep, work_folder
 from . import queue
-from .figures import figures
-from .last import LastJudged, read
-from .models import Correction, Finding, Judgement, Run
+from .judging import judge_run, look_ahead, rejudge
+from .last import read
+from .models import Correction, Judgement, Run
 from .orders import order_of
 from .selectors import stale_mixes
-from .signals import judged
 
 _RETRY_AFTER = timedelta(seconds=5)
-_LAST = LastJudged()
 
 
 def request_run(person: Person, mix: Mix) -> Run:
@@ -120,95 +109,33 @@ def _set_aside(run: Run, error: MezzavoceError) -> None:
         row.save()
 
 
-def judge_run(run: Run, spec_version: SpecVersion, last: LastJudged | None = None) -> Judgement:
-    """Judge a measured run by a spec version and store what was found. An earlier judgement of the same pair is replaced.
-
-    What was judged ``last`` makes it quicker and is remembered in its turn.
-    """
-    if run.features is None:
-        raise Refused("This mix has no measurement to judge; measure it first.")
-    measurement = last.measurement(run.features) if last else read(run.features)
-    mix = run.mix
-    how = (spec_version.as_core, corrections_of(mix), _programme(mix, measurement.duration_s), _captions(mix))
-    result = core_judge(measurement, *how, earlier=last.judgement if last else None, again=_again(run))
-    if last:
-        last.remember(result)
-    detail = document(result)
-    with transaction.atomic(), work_folder() as folder:
-        for old in Judgement.objects.filter(run=run, spec_version=spec_version).select_related("series"):
-            if old.series:
-                drop(old.series)
-            old.delete()
-        curves = folder / "series.bin"
-        write_page_series(result, curves)
-        findings = detail.pop("findings")
-        judgement = Judgement.objects.create(
-            run=run,
-            spec_version=spec_version,
-            verdict=detail["verdict"],
-            figures=figures(detail, findings),
-            detail=detail,
-            again={key: gain_dict(gain) for key, gain in result.evidence.again.items()},
-            series=keep(curves, run.mix.production, StoredFile.Kind.SERIES, "series.bin"),
-        )
-        rows = [_finding(judgement, f) for f in findings]
-        # Whoever listens may say more about each before it is stored.
-        judged.send(sender=Judgement, judgement=judgement, findings=rows)
-        Finding.objects.bulk_create(rows)
-    return judgement
-
-
-def _again(run: Run) -> dict[str, MusicGain]:
-    """What the newest judgement found where hands made it look again, in whichever process that was."""
-    kept = Judgement.objects.filter(run=run).order_by("-id").values_list("again", flat=True).first() or {}
-    try:
-        return {key: gain_from_dict(facts) for key, facts in kept.items()}
-    except (KeyError, TypeError):
-        # Kept by a version that knew moves of another kind: it is found anew.
-        return {}
-
-
-def _finding(judgement: Judgement, found: dict[str, Any]) -> Finding:
-    """A finding as the core wrote it, not stored yet."""
-    return Finding(judgement=judgement, evidence=found, **{name: found[name] for name in ("kind", "family", "severity", "role", "in_s", "out_s")})
-
-
-def _programme(mix: Mix, duration_s: float) -> Parts | None:
-    """The ranges set by hand; None lets the core find the programme."""
-    if mix.ranges is None:
-        return None
-    return by_hand([Part(mix.seconds(a), min(mix.seconds(b), duration_s)) for a, b in mix.ranges], duration_s)
-
-
-def corrections_of(mix: Mix) -> list[CoreCorrection]:
-    """What people said about a mix and did not take back, in the order they said it."""
-    rows = Correction.objects.filter(mix=mix, withdrawn=None)
-    return [CoreCorrection(row.kind, mix.seconds(row.in_sample), mix.seconds(row.out_sample)) for row in rows]
-
-
-def _captions(mix: Mix) -> Sequence[Caption]:
-    if mix.captions is None:
-        return ()
-    with local_copy(mix.captions) as path:
-        return read_captions(path, mix.captions.name)
-
-
 def correct(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str]) -> Correction:
     """Say that somebody speaks in a stretch, that nobody does, or that the effect there matters; what depends on it is judged again at once.
 
     Raises TimecodeError, or Refused where the stretch cannot be; then nothing changes.
     """
+    said = _said(person, mix, kind, timecodes)
+    with transaction.atomic():
+        said.save()
+        record(mix.production, person, f"correct: {said.get_kind_display()}", str(mix), after=list(timecodes))
+        rejudge(mix)
+    return said
+
+
+def foresee(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str]) -> None:
+    """Look at what a correction would change while somebody is still setting it, so that saying it takes little time. Nothing counts by it."""
+    look_ahead(mix, _said(person, mix, kind, timecodes))
+
+
+def _said(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str]) -> Correction:
+    """A correction that is not stored yet. Raises TimecodeError, or Refused where it cannot be."""
     require(person, mix.production, Membership.Role.REVIEWER)
     if kind not in Correction.Kind.values:
         raise Refused("A stretch can be said to hold speech, no speech, or an effect that matters.")
     in_s, out_s = (mix.clock.seconds_at(t) for t in timecodes)
     if not 0 <= in_s < min(out_s, mix.duration_s):
         raise Refused("The stretch ends before it begins, or lies behind the end of the mix. Set its out after its in.")
-    with transaction.atomic():
-        row = Correction.objects.create(mix=mix, kind=kind, in_sample=mix.samples(in_s), out_sample=mix.samples(min(out_s, mix.duration_s)), by=person)
-        record(mix.production, person, f"correct: {row.get_kind_display()}", str(mix), after=list(timecodes))
-        rejudge(mix)
-    return row
+    return Correction(mix=mix, kind=kind, in_sample=mix.samples(in_s), out_sample=mix.samples(min(out_s, mix.duration_s)), by=person)
 
 
 def withdraw(person: Person, correction: Correction) -> None:
@@ -228,12 +155,6 @@ def withdraw(person: Person, correction: Correction) -> None:
 def last_correction(mix: Mix) -> Correction | None:
     """The newest one that counts."""
     return Correction.objects.filter(mix=mix, withdrawn=None).select_related("mix", "by").order_by("-pk").first()
-
-
-def rejudge(mix: Mix) -> Judgement | None:
-    """Judge the newest measured run of a mix by what counts now; None where nothing is measured that can be judged."""
-    run = Run.objects.filter(mix=mix, state=Run.State.MEASURED, features__isnull=False).order_by("-id").first()
-    return judge_run(run, mix.programme.judged_by, _LAST) if run else None
 
 
 def set_ranges(person: Person, mix: Mix, timecodes: Sequence[tuple[str, str]] | None) -> Judgement | None:

@@ -1,5 +1,6 @@
 """What this process judged last, kept in memory: a stretch corrected by hand is judged again without reading the measurement anew."""
 
+from collections.abc import Callable
 from threading import Lock
 from typing import TYPE_CHECKING
 
@@ -13,9 +14,12 @@ from ..library.storage import local_copy
 if TYPE_CHECKING:
     from uuid import UUID
 
+Judge = Callable[[Measurement, Judgement | None], Judgement]
+"""Judges a measurement; an earlier judgement of it, if there is one, saves work."""
+
 
 class LastJudged:
-    """One measurement and its newest judgement; of several threads the last one counts, and none can go wrong by it."""
+    """One measurement and its newest judgement. One thread judges at a time: whoever waits finds done what the one before it did."""
 
     def __init__(self) -> None:
         self._lock = Lock()
@@ -23,26 +27,13 @@ class LastJudged:
         self._measurement: Measurement | None = None
         self._judgement: Judgement | None = None
 
-    def measurement(self, features: StoredFile) -> Measurement:
-        """The measurement in a stored file, which never changes once it is stored."""
+    def judged(self, features: StoredFile, judge: Judge) -> Judgement:
+        """Judge the measurement in a stored file, which never changes once it is stored."""
         with self._lock:
-            if self._measurement is not None and self._file == features.key:
-                return self._measurement
-        measurement = read(features)
-        with self._lock:
-            self._file, self._measurement, self._judgement = features.key, measurement, None
-        return measurement
-
-    @property
-    def judgement(self) -> Judgement | None:
-        """The newest judgement, of whatever it was."""
-        return self._judgement
-
-    def remember(self, judgement: Judgement) -> None:
-        """Keep a judgement, where its measurement is still the one that is kept."""
-        with self._lock:
-            if judgement.measurement is self._measurement:
-                self._judgement = judgement
+            if self._measurement is None or self._file != features.key:
+                self._measurement, self._file, self._judgement = read(features), features.key, None
+            self._judgement = judge(self._measurement, self._judgement)
+            return self._judgement
 
 
 def read(features: StoredFile) -> Measurement:

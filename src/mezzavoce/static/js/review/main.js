@@ -39,7 +39,7 @@ function start(root) {
   side.arrange();
   const ranges = makeRanges(store, (time) => { player.seek(time); keepInView(time); });
   makePeaks(store, root.dataset.peaks, () => store.get().lower === "peaks");
-  load(root.dataset.series, store).then(picture);
+  fetchSeries(root.dataset.series).then((series) => { take(series, store); picture(); });
   if (chosen) player.visit(chosen, false);
   else if (begin > 0) player.seek(begin);
   comeBack();
@@ -50,13 +50,14 @@ function start(root) {
   /** Judged anew: what hangs on that is fetched and drawn, and nothing moves under somebody's hands. */
   async function judgedAgain() {
     try {
+      const curves = fetchSeries(root.dataset.series);
       const fresh = await fetchJudged(root, side, store.get().chosen?.letters || "");
       const letters = document.querySelector(".finding")?.dataset.mark;
       const mark = fresh.marks.find((m) => m.letters === letters) || null;
       store.set({ ...fresh, chosen: mark, proposal: mark?.remedy || null });
       hearing.chosen();
       refreshHead(side.facts());
-      await load(root.dataset.series, store);
+      take(await curves, store);
       picture();
       root.dataset.turn = String(Number(root.dataset.turn || 0) + 1);
       say("Judged again.");
@@ -213,10 +214,14 @@ function viewOf(mark, duration, begin = 0) {
   return windowAround((mark.in + mark.out) / 2, Math.max(SPAN, Math.min(60, (mark.out - mark.in) * 1.5)), duration);
 }
 
-async function load(address, store) {
+/** The curves of the newest judgement; null where there are none. */
+async function fetchSeries(address) {
   const response = await fetch(address, { credentials: "same-origin" });
-  if (!response.ok) return;
-  const series = unpackSeries(await response.arrayBuffer());
+  return response.ok ? unpackSeries(await response.arrayBuffer()) : null;
+}
+
+function take(series, store) {
+  if (!series) return;
   const { speech_lufs: spoken, music_lufs: music, effects_lufs: effects, background_lufs: under, speech_probability: share, momentary_lufs: whole } = series.curves;
   const hasLevels = spoken.some((v) => !Number.isNaN(v));
   const active = Array.from(share, (v) => v >= 0.5);

@@ -1,6 +1,7 @@
 // A stretch under the hand: a speech region or the bounds of a finding. Moved by mouse or keys, frame by frame; nothing counts before it is saved.
 import { say, send } from "../talk.js";
 import { makeFields } from "./fields.js";
+import { makeForesight } from "./foresee.js";
 
 const NEW_LENGTH = 2;
 
@@ -10,6 +11,7 @@ export function makeSpans(store, root, seek, judged) {
   if (!panel) return { open: false, speech() {}, bounds() {}, setEdge: () => false, edgeAt: () => null, drag() {} };
   const { clock, start, duration } = store.get();
   const fields = makeFields(clock, start, duration);
+  const foresee = makeForesight(root.dataset.foresee);
   const [begin, end] = panel.querySelectorAll("input");
   let sending = false;
 
@@ -22,30 +24,46 @@ export function makeSpans(store, root, seek, judged) {
     end.value = fields.textAfter(span.to);
     [begin, end].forEach((input) => input.classList.remove("is-invalid"));
     store.set({ span });
+    ahead(span);
     if (focus) begin.focus();
   }
 
   function close() {
     panel.hidden = true;
+    foresee(null);
     store.set({ span: null });
     document.getElementById("lanes-canvas").focus();
   }
 
   function read() {
     const [from, to] = [fields.seconds(begin.value), fields.seconds(end.value)];
-    if (Number.isFinite(from) && Number.isFinite(to)) store.set({ span: { ...store.get().span, from, to } });
+    if (!Number.isFinite(from) || !Number.isFinite(to)) return;
+    store.set({ span: { ...store.get().span, from, to } });
+    ahead(store.get().span);
+  }
+
+  function ahead(span) {
+    if (span.what !== "speech") return;
+    // A region that stands there as it is can only be taken away.
+    const known = store.get().speech.some(([from, to]) => from === span.from && to === span.to);
+    foresee(form(known ? "no-speech" : "speech"));
+  }
+
+  function form(kind) {
+    const body = new FormData();
+    body.set("from", begin.value.trim());
+    body.set("to", end.value.trim());
+    if (kind) body.set("kind", kind);
+    return body;
   }
 
   async function save(button) {
     const { span, chosen } = store.get();
     if (!span || sending) return;
-    const body = new FormData();
-    body.set("from", begin.value.trim());
-    body.set("to", end.value.trim());
-    if (button.value) body.set("kind", button.value);
     sending = true;
+    foresee(null);
     try {
-      await send(span.what === "speech" ? root.dataset.correct : root.dataset.trim.replace("/0/", `/${chosen.id}/`), body);
+      await send(span.what === "speech" ? root.dataset.correct : root.dataset.trim.replace("/0/", `/${chosen.id}/`), form(button.value));
       close();
       await judged();
     } catch (error) {
