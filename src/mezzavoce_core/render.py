@@ -31,7 +31,7 @@ class Change:
     """Level points on a role: times in seconds of the file, gains in dB to add to it as it is in the mix.
 
     ``bells`` are cuts by band: faded in from the first point to the second, and out from the last but one to the last. With a ``source`` they are
-    for the stem of that name alone.
+    for the stem of that name alone; with a ``channel`` (from 0) for that one alone.
     """
 
     role: str
@@ -39,6 +39,7 @@ class Change:
     gains_db: tuple[float, ...]
     bells: tuple[Bell, ...] = ()
     source: str | None = None
+    channel: int | None = None
 
     def added(self, part: Samples, times: Floats, rate_hz: int) -> Floats:
         """What comes to a part of the role, ``(frames, channels)``, at some times."""
@@ -50,6 +51,8 @@ class Change:
             wet = np.interp(times, [self.times_s[0], self.times_s[1], self.times_s[-2], self.times_s[-1]], [0.0, 1.0, 1.0, 0.0])[:, None]
             cut += (sosfilt([b.section(rate_hz) for b in self.bells], cut, axis=0) - cut) * wet
         changed: Floats = cut * db_to_amplitude(np.interp(times, self.times_s, self.gains_db))[:, None] - part
+        if self.channel is not None:
+            changed[:, np.arange(changed.shape[1]) != self.channel] = 0.0
         return changed
 
 
@@ -84,7 +87,18 @@ def change_from(found: Any, name: str) -> Change:
     if not isinstance(found, Mapping) or found.get("role") not in (*ROLES, _WHOLE) or not isinstance(found.get("points"), list) or not found["points"]:
         raise UsageError(f"“{name}” holds no remedy; it needs a “role” ({', '.join(ROLES)} or {_WHOLE}) and “points” with “at_s” and “gain_db”.")
     times, gains = _points(found["points"], name)
-    return Change(found["role"], times, gains, _bells(found.get("bands") or [], times, name), found.get("source"))
+    bells = _bells(found.get("bands") or [], times, name)
+    return Change(found["role"], times, gains, bells, found.get("source"), _channel(found.get("channel"), name))
+
+
+def _channel(found: Any, name: str) -> int | None:
+    """The place of a channel in the file, from 0."""
+    if found is None:
+        return None
+    number = found.get("number") if isinstance(found, Mapping) else None
+    if not isinstance(number, int) or number < 1:
+        raise UsageError(f"The “channel” in “{name}” has no “number” that counts from 1; leave it out where the points are for all channels.")
+    return number - 1
 
 
 def _bells(bands: Sequence[Any], times: Sequence[float], name: str) -> tuple[Bell, ...]:
@@ -144,6 +158,8 @@ class Passage:
         heard = self.mix if what == _WHOLE else self.role(what)
         if change is None or (what != _WHOLE and change.role not in (what, _WHOLE)):
             return heard
+        if change.channel is not None and change.channel >= self.mix.shape[1]:
+            raise UsageError(f"The points are for channel {change.channel + 1}; the mix has {self.mix.shape[1]}. Take the points of this mix.")
         moved = heard if change.role == _WHOLE else self.role(change.role, change.source)
         changed: Samples = (heard + change.added(moved, self.times, self.rate_hz)).astype(np.float32)
         return changed

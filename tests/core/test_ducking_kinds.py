@@ -14,8 +14,10 @@ from mezzavoce_core.exchange.remedies import prediction
 from mezzavoce_core.exchange.series import series
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.kinds import duck_abrupt, duck_one_sided, duck_plunge, duck_slow_return
-from mezzavoce_core.judge.model import MUST, NOTE, SHOULD
+from mezzavoce_core.judge.model import MUST, NOTE, SHOULD, Side
+from mezzavoce_core.judge.prediction import ratio_over
 from mezzavoce_core.judge.spec import Limits, Spec
+from mezzavoce_core.measure.balance import blocks_between
 from tests.core.test_music_gain import song
 from tests.signals import automated, chord, measured, noise, stereo, talk
 
@@ -155,6 +157,32 @@ class DuckingKindsTest(unittest.TestCase):
         self.assertIn("Under this passage the music goes down", finding.message)
         self.assertIn("in L against R", finding.message)
         self.assertAlmostEqual(finding.in_s, 22.0, delta=0.2)
+
+    def test_one_sided_is_drawn_on_the_other_channel_as_well(self):
+        finding = self.only(points(), "duck-one-sided", right=points(d1=None))
+        remedy = finding.remedy
+        self.assertEqual((remedy.action, remedy.amount_db), ("lower", -round(finding.measured, 1)))
+        # 10 dB under the other one, a channel has a tenth of its power.
+        self.assertEqual(replace(remedy.side, share=0.0), Side(1, "R", 0.0))
+        self.assertAlmostEqual(remedy.side.share, 10 / 11, delta=0.02)
+        self.assertAlmostEqual(remedy.amount_db, -BED, delta=0.7)
+        for point, (time, _) in zip(remedy.points, duck(1), strict=True):
+            self.assertAlmostEqual(point.at_s, time, delta=0.15)
+        mended = judge(
+            programme(points(), right=[*points(d1=None, d2=None, d3=None), *((p.at_s, p.gain_db) for p in remedy.points), *duck(2), *duck(3)]), RELAXED
+        )
+        self.assertEqual([f.message for f in mended.findings], [])
+        blocks = blocks_between(mended.evidence.balance.active, finding.in_s, finding.out_s)
+        self.assertAlmostEqual(remedy.predicted_speech_to_background_lu, ratio_over(mended.evidence.balance, blocks), delta=0.3)
+        self.assertAlmostEqual(remedy.predicted_integrated_lufs, mended.evidence.loudness.integrated_lufs, delta=0.1)
+        self.assertGreater(remedy.predicted_audibility, 0.5)
+
+    def test_one_sided_without_a_move_of_both_is_drawn_like_the_others(self):
+        evidence = judge(programme(points(), right=points(d1=None)), RELAXED).evidence
+        apart = replace(evidence, ducks=tuple(d for d in evidence.ducks if not d.covers(25.0)))
+        (finding,) = (f.mended() for f in duck_one_sided.find(apart))
+        for point, (time, _) in zip(finding.remedy.points, duck(1), strict=True):
+            self.assertAlmostEqual(point.at_s, time, delta=0.35)
 
     def test_one_sided_by_less_than_others_are_deep(self):
         """A balance that keeps still tells six and a half dB where ducks have ten; one that sways by itself does not, but eight."""

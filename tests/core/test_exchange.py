@@ -128,6 +128,10 @@ class DocumentTest(unittest.TestCase):
     def test_words_of_remedies(self):
         remedy = {"role": "music", "amount_db": -6.0, "action": "lower", "predicted_speech_to_background_lu": 10.4, "predicted_integrated_lufs": -23.1}
         self.assertEqual(remedies.change(remedy), "Lower the music by 6.0 dB")
+        self.assertEqual(remedies.change(remedy | {"channel": {"number": 2, "name": "R"}}), "Lower the music in R by 6.0 dB")
+        self.assertEqual(remedies.on_the_whole(remedy, -6.0), -6.0)
+        for share, whole in ((1.0, -6.0), (0.5, -2.04), (0.0, 0.0)):
+            self.assertAlmostEqual(remedies.on_the_whole({"channel": {"share": share}}, -6.0), whole, places=2)
         self.assertEqual(remedies.prediction(remedy), "10.4 LU here and -23.1 LUFS overall")
         self.assertIn("fall before the first word", remedies.change(remedy | {"action": "reshape"}, "duck-late"))
         self.assertEqual(remedies.change(remedy | {"action": "hold"}, "duck-pumping"), "Hold the music down through the pause (6.0 dB)")

@@ -68,6 +68,17 @@ class RenderTest(unittest.TestCase):
         gone = replace(self.change(points=[(8.0, -200.0), (14.0, -200.0)]), source="drums")
         self.assertLess(np.abs(passage.sound("music", gone)[:, 0] - half[round(8.5 * RATE) : round(13.5 * RATE)]).max(), 0.01)
 
+    def test_one_channel_alone(self):
+        stems = [("music", self.sound("music")), ("dialogue", self.sound("dialogue"))]
+        before, after, rate_hz = render(self.sound("mix"), stems, replace(self.change(), channel=1))
+        np.testing.assert_array_equal(after[:, 0], before[:, 0])
+        _, both, _ = render(self.sound("mix"), stems, self.change())
+        np.testing.assert_array_equal(after[:, 1], both[:, 1])
+        self.assertGreater(np.abs(both[:, 0] - before[:, 0]).max(), 1e-3)
+        self.assertEqual(rate_hz, RATE)
+        with self.assertRaisesRegex(UsageError, "The points are for channel 3; the mix has 2"):
+            render(self.sound("mix"), [("music", self.sound("music"))], replace(self.change(), channel=2))
+
     def test_cuts_by_band_are_heard_between_the_inner_points(self):
         bells = (Bell(275.0, 2.0, -20.0),)
         cut = replace(self.change(points=[(8.0, 0.0), (9.0, 0.0), (13.0, 0.0), (14.0, 0.0)]), bells=bells)
@@ -94,6 +105,8 @@ class RenderTest(unittest.TestCase):
             ("no json", "not readable"),
             ("[]", "holds no remedy"),
             ('{"role": "music", "points": [{"at_s": 1}]}', "each needs both"),
+            ('{"role": "music", "points": [{"at_s": 1, "gain_db": 0}], "channel": "R"}', "counts from 1"),
+            ('{"role": "music", "points": [{"at_s": 1, "gain_db": 0}], "channel": {"number": 0}}', "counts from 1"),
             ('{"role": "music", "points": [{"at_s": 2, "gain_db": 0}, {"at_s": 1, "gain_db": 0}]}', "follow each other"),
         ):
             path.write_text(content)
@@ -101,6 +114,8 @@ class RenderTest(unittest.TestCase):
                 read_change(path)
         path.write_text(json.dumps({"kind": "x", "remedy": {"role": "music", "points": [{"at_s": 1.0, "gain_db": -3}]}}))
         self.assertEqual(read_change(path), Change("music", (1.0,), (-3.0,)))
+        path.write_text(json.dumps({"role": "music", "points": [{"at_s": 1.0, "gain_db": -3}], "channel": {"number": 2, "name": "R"}}))
+        self.assertEqual(read_change(path), Change("music", (1.0,), (-3.0,), channel=1))
 
     def test_a_finding_of_a_whole_result(self):
         path = self.folder / "result.json"

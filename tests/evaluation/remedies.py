@@ -74,7 +74,9 @@ def _all_at_once(mix, first):
 
 def _added(mix, remedy):
     """What a remedy adds to its stem."""
-    change = Change(remedy.role, tuple(p.at_s for p in remedy.points), tuple(p.gain_db for p in remedy.points), remedy.bands)
+    change = Change(
+        remedy.role, tuple(p.at_s for p in remedy.points), tuple(p.gain_db for p in remedy.points), remedy.bands, channel=remedy.side and remedy.side.index
+    )
     stem = getattr(mix, remedy.role)
     return change.added(stem, np.arange(len(stem)) / RATE, RATE)
 

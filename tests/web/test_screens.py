@@ -211,3 +211,15 @@ class ScoreTagsTest(SimpleTestCase):
         self.assertEqual((score.percent(0.951), score.percent(None)), ("95", ""))
         self.assertEqual((score.tenth(-1.04), score.tenth(None)), ("-1.0", ""))
         self.assertEqual((score.signed(-3.0), score.signed(2.5), score.signed(0.0)), ("-3.0", "+2.5", "0.0"))
+
+    def test_figures_have_the_digits_of_their_unit(self):
+        for kind, unit, value, words in (
+            ("duck-late", "s", 0.416, "0.42 s"),
+            ("masked-speech", "LU", 3.25, "3.2 LU"),
+            ("masked-speech", "of 1", 0.583, "0.58 of 1"),
+            ("clear-share-low", "of 1", 0.853, "85 %"),
+            ("clipped", "samples", 7.0, "7 samples"),
+            ("dropout", "", 1.0, "1.0"),
+            ("inverse-phase", "correlation", None, ""),
+        ):
+            self.assertEqual(score.figure({"kind": kind, "unit": unit, "measured": value, "limit": 0}, "measured"), words)

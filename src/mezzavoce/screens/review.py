@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Any
 
-from mezzavoce_core.exchange.remedies import change, in_sentence, lack, prediction
+from mezzavoce_core.exchange.remedies import change, in_sentence, lack, on_the_whole, prediction
 
 from ..accounts.models import Person
 from ..dispatch.models import Answer
@@ -167,7 +167,7 @@ class Review:
 
 
 def _points(remedy: dict[str, Any] | None) -> dict[str, Any] | None:
-    return {"role": remedy["role"], "points": [[p["at_s"], p["gain_db"]] for p in remedy["points"]]} if remedy else None
+    return {"role": remedy["role"], "points": [[p["at_s"], on_the_whole(remedy, p["gain_db"])] for p in remedy["points"]]} if remedy else None
 
 
 def review(person: Person, mix_id: int, letters: str | None = None) -> Review:

@@ -182,6 +182,7 @@ def _remedy(remedy: Remedy, clock: Clock) -> dict[str, Any]:
         "action": remedy.action,
         "role": remedy.role,
         "source": remedy.source,
+        "channel": remedy.side and {"number": remedy.side.index + 1, "name": remedy.side.name, "share": remedy.side.share},
         "amount_db": remedy.amount_db,
         "points": [{"at_s": clock.in_file(p.at_s), "at_timecode": clock.timecode_in(p.at_s), "gain_db": p.gain_db} for p in remedy.points],
         "bands": [{"centre_hz": b.centre_hz, "width_octaves": b.width_octaves, "gain_db": b.gain_db} for b in remedy.bands],

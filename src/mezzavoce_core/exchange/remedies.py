@@ -1,5 +1,6 @@
 """The words for remedies, as they stand in results: the same in the report, on every page and in the mail."""
 
+from math import log10
 from typing import Any
 
 ROLES = {"dialogue": "the voice", "music": "the music", "effects": "the effects", "background": "music and effects", "mix": "the whole mix"}
@@ -24,6 +25,8 @@ def in_sentence(words: str) -> str:
 def change(remedy: dict[str, Any], kind: str = "") -> str:
     """A remedy in a few words; ``kind`` is what it is for."""
     who, amount = ROLES[remedy["role"]], abs(remedy["amount_db"])
+    if side := remedy.get("channel"):
+        who = f"{who} in {side['name']}"
     if remedy["action"] == "reshape":
         return _RESHAPED.get(kind, "Draw the ramp of {who} anew").format(who=who, amount=f"{amount:.1f}", signed=f"{remedy['amount_db']:+.1f}")
     if remedy["action"] == "hold":
@@ -43,6 +46,12 @@ def change(remedy: dict[str, Any], kind: str = "") -> str:
 
 def _hz(hz: float) -> str:
     return f"{hz / 1000:g} kHz" if hz >= 1000 else f"{hz:g} Hz"
+
+
+def on_the_whole(remedy: dict[str, Any], gain_db: float) -> float:
+    """What a gain of a remedy comes to over all channels of its role, in dB."""
+    side = remedy.get("channel")
+    return gain_db if side is None else 10 * log10(1.0 - side["share"] * (1.0 - 10 ** (gain_db / 10)))
 
 
 def gain(gain_db: float) -> str:

@@ -11,7 +11,7 @@ from ..measure.balance import Passage, blocks_between
 from ..measure.ducks import OWN_DEPTH, Duck
 from ..measure.meter import TICKS_PER_BLOCK
 from .model import Evidence, Finding, Kind, Point, Remedies, Remedy
-from .prediction import around, audibility_over, gain_curve, integrated_with, ratio_over, with_gain
+from .prediction import around, audibility_over, factor_on, integrated_with, ratio_over, with_gain
 
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _LIKELY = 0.5
@@ -141,12 +141,13 @@ def predicted(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage]) -
     """A remedy with the lowest gap and the loudness that it would give."""
     if not remedy.points or evidence.balance is None:
         return remedy
-    loudness = integrated_with(evidence, remedy.role, remedy.points)
+    loudness = integrated_with(evidence, remedy.role, remedy.points, remedy.side)
     if not passages:
         return replace(remedy, predicted_integrated_lufs=loudness)
     begin, end = min(passages[0].in_s, remedy.points[0].at_s), max(passages[-1].out_s, remedy.points[-1].at_s)
     first, last = around(begin, end, len(evidence.balance.voice))
-    part = with_gain(evidence.balance.part(first, last), remedy.role, gain_curve(remedy.points, last - first, first))
+    factor = factor_on(evidence, remedy.role, remedy.points, last - first, first, remedy.side)
+    part = with_gain(evidence.balance.part(first, last), remedy.role, factor)
     blocks = np.concatenate([blocks_between(evidence.balance.active, p.in_s, p.out_s) for p in passages])
     here = blocks - first // TICKS_PER_BLOCK
     return replace(

@@ -37,6 +37,15 @@ class Point:
 
 
 @dataclass(frozen=True)
+class Side:
+    """One channel of several: its place in the file, from 0, what it is called on a page, and its share of the role's power (0 to 1) in the middle."""
+
+    index: int
+    name: str
+    share: float
+
+
+@dataclass(frozen=True)
 class Remedy:
     """What to do to a role (or the whole mix), added to it as it is in the delivered mix, and what that would give."""
 
@@ -45,6 +54,8 @@ class Remedy:
     amount_db: float
     points: tuple[Point, ...] = ()
     source: str | None = None
+    side: Side | None = None
+    """The only channel that it is for; None: all of them."""
     bands: tuple[Bell, ...] = ()
     """Cuts by band, whole from the second point to the third, fading from the first and to the last."""
     predicted_speech_to_background_lu: float | None = None

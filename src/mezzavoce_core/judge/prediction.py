@@ -5,12 +5,12 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from ..measure.audibility import audibility
+from ..measure.audibility import NOTHING, audibility
 from ..measure.balance import Balance, band_levels, local_ratio
 from ..measure.loudness import MOMENTARY_TICKS, at_blocks, block_mean, moving_mean
 from ..measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
 from ..units import Floats, db_to_power
-from .model import Evidence, Point
+from .model import Evidence, Point, Side
 
 _REACH_S = 6
 """What lies further away changes neither a local ratio nor a first word."""
@@ -33,6 +33,24 @@ def level_curve(points: Sequence[Point], ticks: int, first: int = 0) -> Floats:
     times = (first + np.arange(ticks) + 0.5) / TICKS_PER_S
     curve: Floats = np.interp(times, [p.at_s for p in points], [p.gain_db for p in points])
     return curve
+
+
+def factor_on(evidence: Evidence, role: str, points: Sequence[Point], ticks: int, first: int = 0, side: Side | None = None) -> Floats:
+    """Power factor of level points on a role, or on one channel of it: as much of it as that channel has of the role."""
+    curve = gain_curve(points, ticks, first)
+    if side is None:
+        return curve
+    factor: Floats = 1.0 + share_of(evidence, role, side.index)[first : first + ticks] * (curve - 1.0)
+    return factor
+
+
+def share_of(evidence: Evidence, role: str, channel: int) -> Floats:
+    """The share of a channel (from 0) in the power of a role per tick, 0 to 1."""
+    whole, own = evidence.measurement.role_power(role), evidence.measurement.role_power(role, channel=channel)
+    assert whole is not None
+    assert own is not None
+    share: Floats = own / np.maximum(whole, NOTHING)
+    return share
 
 
 def with_gain(balance: Balance, role: str, factor: Floats, *, bands: bool = True) -> Balance:
@@ -75,14 +93,15 @@ def audibility_over(balance: Balance, blocks: NDArray[np.int64]) -> float | None
     return None if levels is None else float(audibility(*levels))
 
 
-def integrated_with(evidence: Evidence, role: str, points: Sequence[Point]) -> float | None:
+def integrated_with(evidence: Evidence, role: str, points: Sequence[Point], side: Side | None = None) -> float | None:
     """Integrated loudness of the mix with level points on one role that end where they begin, roles taken as uncorrelated."""
     balance = evidence.balance
     assert balance is not None
     part = balance.voice if role == "dialogue" else getattr(balance, role)
     assert part is not None
     first, last = around(points[0].at_s, points[-1].at_s, len(evidence.power))
-    changed = np.maximum(evidence.power[first:last] + part[first:last] * (gain_curve(points, last - first, first) - 1), 0.0)
+    factor = factor_on(evidence, role, points, last - first, first, side)
+    changed = np.maximum(evidence.power[first:last] + part[first:last] * (factor - 1), 0.0)
     # The first blocks of the stretch reach before it, where nothing changes.
     fresh = at_blocks(moving_mean(changed, MOMENTARY_TICKS, evidence.breaks[first:last]))
     begin, skip = first // TICKS_PER_BLOCK, MOMENTARY_TICKS // TICKS_PER_BLOCK if first else 0

@@ -99,9 +99,9 @@ class Measurement:
         """Whether a stem of one of these roles is there."""
         return any(s.role in roles for s in self.stems)
 
-    def role_power(self, *roles: str, gain: float = 1.0) -> Floats | None:
-        """Weighted power per tick of all stems of these roles as they lie in the mix, None where there is none."""
-        parts = [self.stem_power(s, gain=gain) for s in self.stems if s.role in roles]
+    def role_power(self, *roles: str, gain: float = 1.0, channel: int | None = None) -> Floats | None:
+        """Weighted power per tick of all stems of these roles as they lie in the mix (in one channel alone), None where there is none."""
+        parts = [self.stem_power(s, gain=gain, channel=channel) for s in self.stems if s.role in roles]
         return np.sum(parts, axis=0) if parts else None
 
     def role_bands(self, role: str) -> Floats | None:
@@ -127,9 +127,11 @@ class Measurement:
         held_db = max(voices) + stem.gain_db - min(s.gain_db for s in self.stems if s.role == "dialogue")
         return np.where(power <= voice * db_to_power(held_db + _VOICE_ALONE_DB), 0.0, power)
 
-    def stem_power(self, stem: StemLevels, *, gain: float = 1.0) -> Floats:
-        """Weighted power per tick of one stem as it lies in the mix."""
+    def stem_power(self, stem: StemLevels, *, gain: float = 1.0, channel: int | None = None) -> Floats:
+        """Weighted power per tick of one stem as it lies in the mix, or of one channel of it."""
         weights = channel_weights(self.file.layout, self.file.channels)
+        if channel is not None:
+            weights = np.where(np.arange(len(weights)) == channel, weights, 0.0)
         return programme_power(stem.levels, weights, gain=gain * float(db_to_power(stem.gain_db)))
 
 

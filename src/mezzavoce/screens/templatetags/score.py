@@ -176,10 +176,19 @@ def tenth(value: float | str | None) -> str:
 _DIGITS = {"of 1": 2, "samples": 0, "correlation": 2, "s": 2}
 
 
+_SHARES = ("clear-share-low", "caption-unheard")
+"""Kinds whose figures of 1 are shares, of which people speak in per cent."""
+
+
 @register.filter
-def measured(value: float | None, unit: str) -> str:
-    """A measured figure with as many digits as its unit is worth, and the unit."""
-    return "" if value is None else f"{value:.{_DIGITS.get(unit, 1)}f} {unit}".rstrip()
+def figure(evidence: dict[str, Any], name: str) -> str:
+    """What was ``measured`` or its ``limit`` with as many digits as its unit is worth, and the unit."""
+    value, unit = evidence[name], evidence["unit"]
+    if value is None:
+        return ""
+    if unit == "of 1" and evidence["kind"] in _SHARES:
+        return f"{100 * value:.0f} %"
+    return f"{value:.{_DIGITS.get(unit, 1)}f} {unit}".rstrip()
 
 
 @register.filter

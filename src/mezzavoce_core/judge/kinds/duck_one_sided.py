@@ -6,7 +6,7 @@ under the voice against what is around it, and near the edges alone, since a bal
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from itertools import pairwise
 
 import numpy as np
@@ -15,11 +15,13 @@ from numpy.typing import NDArray
 
 from ...measure.balance import Passage
 from ...measure.ducks import Duck, begin_s, end_s
-from ...measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK
+from ...measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
 from ...media.layouts import channel_names
 from ...units import Floats, power_to_db
-from ..ducking import usual_depth_db
-from ..model import MUST, Evidence, Finding, Kind
+from ..ducking import known_ducks, predicted, usual_depth_db
+from ..fit import new_duck
+from ..model import MUST, Evidence, Finding, Kind, Point, Remedies, Remedy, Side
+from ..prediction import share_of
 
 _ASIDE, _LEAST_BLOCKS = 8, 6
 _QUIET_POWER = 1e-8
@@ -30,6 +32,8 @@ _LIKE_OTHERS, _NEARLY_LIKE_OTHERS = 0.75, 0.6
 between the two shares in 18 hours of mixes of the evaluation's tuned half and its music two were planted, one lay in a piece whose balance sways."""
 _ALONE_DB = 5.0
 """Less is not taken for automation where the music is moved nowhere else; this and the next one are set on the tuned half of the evaluation."""
+_UNDER = 0.5
+"""So much of what is found has to lie under a move for that to be its own."""
 _BRIDGE_S = 2.5
 """Over pauses up to this one the music is often held down."""
 
@@ -87,6 +91,7 @@ def _finding(evidence: Evidence, under: str, in_s: float, out_s: float, change: 
     names = channel_names(evidence.measurement.file.layout, evidence.measurement.file.channels)
     channel = 1 if change > 0 else 0
     lowered, other = names[channel], names[1 - channel]
+    times_s = _times_s(evidence, in_s, out_s)
     return Finding(
         kind=KIND.name,
         family=KIND.family,
@@ -95,6 +100,8 @@ def _finding(evidence: Evidence, under: str, in_s: float, out_s: float, change: 
         out_s=out_s,
         title="Music lowered on one side",
         message=f"Under {under} the music goes down by {abs(change):.1f} dB in {lowered} against {other}. Draw the automation on both channels.",
+        leans_on=times_s,
+        mend=partial(_drawn_on_both, evidence, (in_s, out_s), times_s, (1 - channel, other), abs(change)),
         measured=abs(change),
         limit=limit,
         unit="dB",
@@ -102,6 +109,29 @@ def _finding(evidence: Evidence, under: str, in_s: float, out_s: float, change: 
         certainty=0.9 if abs(change) > plain_db else 0.6,
         details={"channel": channel},
     )
+
+
+def _times_s(evidence: Evidence, in_s: float, out_s: float) -> tuple[float, ...]:
+    """The four times of the move on the one side: both together show it as half as deep; where they do not, those that it would have elsewhere."""
+    shared = [(min(out_s, end_s(d)) - max(in_s, begin_s(d)), d) for d in known_ducks(evidence)]
+    overlap, duck = max(shared, key=lambda s: s[0], default=(0.0, None))
+    if duck is not None and overlap > _UNDER * (out_s - in_s):
+        corners = duck.fall_start_s, duck.fall_end_s, duck.return_start_s, duck.return_end_s
+        ends = 0.0, 0.0, evidence.duration_s, evidence.duration_s
+        return tuple(round(end if corner is None else corner, 3) for corner, end in zip(corners, ends, strict=True))
+    times_s = new_duck(evidence, in_s, out_s).times_s
+    assert times_s is not None
+    return times_s
+
+
+def _drawn_on_both(evidence: Evidence, span_s: tuple[float, float], times_s: Sequence[float], stayed_up: tuple[int, str], down_db: float) -> Remedies:
+    """The channel that stayed up (its place and name) goes down as far as the other one."""
+    (in_s, out_s), (channel, name), down = span_s, stayed_up, -round(down_db, 1)
+    shares = share_of(evidence, "music", channel)[round(in_s * TICKS_PER_S) : round(out_s * TICKS_PER_S)]
+    side = Side(channel, name, float(np.median(shares)))
+    points = tuple(Point(t, g) for t, g in zip(times_s, (0.0, down, down, 0.0), strict=True))
+    passages = [p for p in evidence.passages or () if p.in_s < out_s and in_s < p.out_s]
+    return predicted(evidence, Remedy(action="lower", role="music", amount_db=down, points=points, side=side), passages), ()
 
 
 class _Change:
