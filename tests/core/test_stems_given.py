@@ -6,6 +6,7 @@ from functools import cache
 from pathlib import Path
 
 import numpy as np
+from scipy.signal import fftconvolve
 
 from mezzavoce_core.errors import StemError
 from mezzavoce_core.exchange.document import document
@@ -168,6 +169,19 @@ class GivenTest(unittest.TestCase):
         leaky = stems | {"music": stems["music"] + muffled * 10 ** (-6 / 20)}
         (finding,) = [f for f in judge(self.measured(leaky, sum(leaky.values())), SPEC).findings if f.title == "Voice in another stem"]
         self.assertIn("It counts as music in every figure here", finding.message)
+
+    def test_the_room_of_a_voice_in_another_stem_is_told_with_its_level(self):
+        """No factor fits a reverberation, whose phases are anyhow; its power does. Of one that differs left and right half is heard in the sum of both."""
+        stems, times = parts(), np.arange(RATE // 2) / RATE
+        rooms = np.random.default_rng(3).standard_normal((2, len(times))) * np.exp(-times / 0.1)
+        rooms /= np.sqrt((rooms**2).sum(axis=1, keepdims=True))
+        wet = np.stack([fftconvolve(c, room)[: len(c)] for c, room in zip(stems["dialogue"].T, rooms, strict=True)], axis=1)
+        for level_db in (-6.0, -15.0):
+            leaky = stems | {"music": stems["music"] + wet * 10 ** (level_db / 20)}
+            told = judge(self.measured(leaky, sum(leaky.values())), SPEC).findings
+            (finding,) = [f for f in told if f.title == "Voice in another stem"]
+            self.assertIn("It counts as music in every figure here", finding.message)
+            self.assertAlmostEqual(finding.measured, level_db - 3.0, delta=2.5)
 
     def test_two_channels_are_not_taken_out_of_one(self):
         stems = parts() | {"music": parts()["music"].mean(axis=1, keepdims=True)}

@@ -6,11 +6,12 @@ from itertools import product
 
 import numpy as np
 
-from .stems import STRETCH_S, Mono, ReadStretch, coherence, fit_gains, shifted
+from .stems import STRETCH_S, Mono, ReadStretch, coherence, fit_gains, held_power, shifted
 
 _LEAKED, _BEYOND_CHANCE = 0.12, 4.0
 _ELSEWHERE_S = (0.7, 1.9, -1.3)
 _FRAME, _SOFTEST, _NOTHING = 1024, 1e-3, 1e-9
+_LEAST_GAIN = 1e-3
 _COPY_CHANCE, _COPY_LEFT, _FITS = 2.0, 0.025, 3
 """What a copy leaves of itself when it is taken out is at most so much of its power, or hardly more than chance gives. Of real voices and music copies left
 0.013 and less, the same sound through a soft treble cut or with a reflection 0.046 and more."""
@@ -18,7 +19,10 @@ _COPY_CHANCE, _COPY_LEFT, _FITS = 2.0, 0.025, 3
 
 @dataclass(frozen=True)
 class Leak:
-    """A stem stands in another one with ``gain`` (a factor of both as they were delivered). A ``copy`` is the same sound, and can be taken out."""
+    """A stem stands in another one with ``gain`` (a factor of both as they were delivered). A ``copy`` is the same sound, and can be taken out.
+
+    Of what was changed the gain is that of its power.
+    """
 
     gain: float
     copy: bool
@@ -87,7 +91,15 @@ def find_leak(held: Lying, holder: Lying, rate_hz: int) -> Leak | None:
         gain = float(fit_gains(there, [own])[0])
     # Which one holds the other shows where the other one is loud: a stem that is only held is not heard there, or comes out whole.
     everywhere = [_weighed(*pair) for pair in (*found, *_both(held, holder, holder.loud, rate_hz))]
-    return Leak(gain, _comes_out(*_one_after_another(everywhere), gain, rate_hz)) if gain else None
+    if gain and _comes_out(*_one_after_another(everywhere), gain, rate_hz):
+        return Leak(gain, copy=True)
+    return Leak(_changed_gain(*_one_after_another(found), rate_hz), copy=False)
+
+
+def _changed_gain(own: Mono, there: Mono, rate_hz: int) -> float:
+    """With which gain a sound stands in another one, by its power: a room or a filter turns its phases, so that no one factor fits."""
+    by_chance = float(np.mean([held_power(there, np.roll(own, round(s * rate_hz))) for s in _ELSEWHERE_S]))
+    return float(np.sqrt(max(held_power(there, own) - by_chance, _LEAST_GAIN**2)))
 
 
 def _one_after_another(pairs: Sequence[tuple[Mono, Mono]]) -> tuple[Mono, Mono]:

@@ -21,7 +21,7 @@ from .meter import TICKS_PER_S
 MAX_DELAY_S = 2.0
 STRETCH_S = 12.0
 _STRETCHES = 4
-_FRAME = 2048
+_FRAME, _LONG_FRAME = 2048, 8192
 _CONTAINED = 0.12
 _CONTAINED_SHARE = 0.5
 """Of the coherence that a stem would have as it was delivered; less is enough for a soft one below loud ones that were not given."""
@@ -104,11 +104,25 @@ def coherence(rest: Mono, stem: Mono) -> float:
     """Magnitude-squared coherence of a stem with what the others leave of the mix, averaged by the stem's energy (0 to 1)."""
     if min(len(rest), len(stem)) < 2 * _FRAME:
         return 0.0
-    a, b = _spectra(rest, stem)
+    per_bin, _, power_b = _per_bin(rest, stem, _FRAME)
+    return min(1.0, float((per_bin * power_b).sum() / (power_b.sum() + 1e-20)))
+
+
+def held_power(whole: Mono, part: Mono) -> float:
+    """The power in a sound that follows from another one, however that was filtered or reverberated (within half a second), over the power of that one.
+
+    Frames are longer than for ``coherence``, so that a room is heard within them; what is alike by chance counts, too.
+    """
+    per_bin, power_a, power_b = _per_bin(whole, part, _LONG_FRAME)
+    return float((per_bin * power_a).sum() / (power_b.sum() + 1e-20))
+
+
+def _per_bin(one: Mono, other: Mono, frame: int) -> tuple[Floats, Floats, Floats]:
+    """Magnitude-squared coherence ``(bins,)`` of two sounds, and the power of both."""
+    a, b = _spectra(one, other, frame)
     cross = np.abs((a * np.conj(b)).sum(axis=0, dtype=np.complex128)) ** 2
     power_a, power_b = (_power(s).sum(axis=0, dtype=np.float64) for s in (a, b))
-    per_bin = cross / (power_a * power_b + 1e-20)
-    return min(1.0, float((per_bin * power_b).sum() / (power_b.sum() + 1e-20)))
+    return cross / (power_a * power_b + 1e-20), power_a, power_b
 
 
 def expected(rest: Mono, stem: Mono) -> tuple[float, float]:
@@ -123,10 +137,10 @@ def expected(rest: Mono, stem: Mono) -> tuple[float, float]:
     return float((share * whole).sum() / (whole.sum() + 1e-20)), float(np.sqrt((power_a * power_b).sum()) / (whole.sum() + 1e-20))
 
 
-def _spectra(rest: Mono, stem: Mono) -> tuple[NDArray[np.complex64], NDArray[np.complex64]]:
+def _spectra(rest: Mono, stem: Mono, frame: int = _FRAME) -> tuple[NDArray[np.complex64], NDArray[np.complex64]]:
     """Spectra of the same frames ``(frames, bins)`` of both."""
-    count = min(len(rest), len(stem)) // _FRAME * 2 - 1
-    one, other = (transform(sliding_window_view(x, _FRAME)[:: _FRAME // 2][:count] * _window()) for x in (rest, stem))
+    count = min(len(rest), len(stem)) // frame * 2 - 1
+    one, other = (transform(sliding_window_view(x, frame)[:: frame // 2][:count] * _window(frame)) for x in (rest, stem))
     return one, other
 
 
@@ -135,9 +149,9 @@ def _power(spectra: NDArray[np.complex64]) -> NDArray[np.float32]:
     return power
 
 
-@lru_cache(1)
-def _window() -> Mono:
-    window: Mono = np.hanning(_FRAME).astype(np.float32)
+@lru_cache(2)
+def _window(frame: int) -> Mono:
+    window: Mono = np.hanning(frame).astype(np.float32)
     return window
 
 

@@ -72,7 +72,7 @@ def _leaked(evidence: Evidence, stem: StemLevels, held: Held) -> Finding:
     counted = (
         "It was taken out for measuring, but gains on that stem would move it, too."
         if held.out
-        else f"It counts as {stem.role} in every figure here, so {stem.role} seems to rise where somebody speaks."
+        else f"It counts as {stem.role} in every figure here, so {stem.role} {'seem' if stem.role == 'effects' else 'seems'} to rise where somebody speaks."
     )
     return _finding(
         evidence,
