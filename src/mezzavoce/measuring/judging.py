@@ -43,7 +43,7 @@ def look_ahead(mix: Mix, said: Correction) -> None:
     run = _measured(mix)
     newest = Judgement.objects.filter(run=run).order_by("-id").first() if run else None
     if run and newest:
-        result = _judged(run, mix.programme.judged_by, [*_corrections_of(mix), _as_core(mix, said)], _LAST)
+        result = _judgement_of(run, mix.programme.judged_by, [*_corrections_of(mix), _as_core(mix, said)], _LAST)
         Judgement.objects.filter(pk=newest.pk).update(again=_gains(result))
 
 
@@ -52,7 +52,7 @@ def _measured(mix: Mix) -> Run | None:
     return Run.objects.filter(mix=mix, state=Run.State.MEASURED, features__isnull=False).order_by("-id").first()
 
 
-def _judged(run: Run, spec_version: SpecVersion, corrections: Sequence[CoreCorrection], last: LastJudged | None) -> CoreJudgement:
+def _judgement_of(run: Run, spec_version: SpecVersion, corrections: Sequence[CoreCorrection], last: LastJudged | None) -> CoreJudgement:
     """The judgement of a measured run; nothing is stored."""
     if run.features is None:
         raise Refused("This mix has no measurement to judge; measure it first.")
@@ -70,7 +70,7 @@ def judge_run(run: Run, spec_version: SpecVersion, last: LastJudged | None = Non
 
     What was judged ``last`` makes it quicker and is remembered in its turn.
     """
-    result = _judged(run, spec_version, _corrections_of(run.mix), last)
+    result = _judgement_of(run, spec_version, _corrections_of(run.mix), last)
     detail = document(result)
     with transaction.atomic(), work_folder() as folder:
         for old in Judgement.objects.filter(run=run, spec_version=spec_version).select_related("series"):
