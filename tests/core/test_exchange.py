@@ -129,6 +129,7 @@ class DocumentTest(unittest.TestCase):
         remedy = {"role": "music", "amount_db": -6.0, "action": "lower", "predicted_speech_to_background_lu": 10.4, "predicted_integrated_lufs": -23.1}
         self.assertEqual(remedies.change(remedy), "Lower the music by 6.0 dB")
         self.assertEqual(remedies.change(remedy | {"channel": {"number": 2, "name": "R"}}), "Lower the music in R by 6.0 dB")
+        self.assertEqual((remedies.whom(remedy), remedies.whom(remedy | {"channel": {"name": "L"}})), ("the music", "the music in L"))
         self.assertEqual(remedies.on_the_whole(remedy, -6.0), -6.0)
         for share, whole in ((1.0, -6.0), (0.5, -2.04), (0.0, 0.0)):
             self.assertAlmostEqual(remedies.on_the_whole({"channel": {"share": share}}, -6.0), whole, places=2)

@@ -5,7 +5,7 @@ from typing import Any
 from django.template.loader import render_to_string
 
 from mezzavoce_core.exchange.notes_csv import write_notes_csv
-from mezzavoce_core.exchange.remedies import ROLES, change, gain, prediction
+from mezzavoce_core.exchange.remedies import change, gain, prediction, whom
 
 from ..library.models import Mix
 from ..notes.selectors import Marked
@@ -30,7 +30,7 @@ def content_of(item: Marked) -> dict[str, Any]:
         "out_s": item.out_s,
         "in_timecode": clock.timecode_in(item.in_s),
         "out_timecode": clock.timecode_out(item.out_s),
-        "role": ROLES[remedy["role"]] if remedy else None,
+        "role": whom(remedy) if remedy else None,
         "change": change(remedy, mark.evidence["kind"]) if remedy else "",
         "prediction": prediction(remedy) if remedy else "",
         "points": [{"timecode": p["at_timecode"], "gain": gain(p["gain_db"])} for p in remedy["points"]] if remedy and remedy["action"] != "carve" else [],

@@ -22,11 +22,15 @@ def in_sentence(words: str) -> str:
     return words[:1].lower() + words[1:]
 
 
+def whom(remedy: dict[str, Any]) -> str:
+    """What a remedy is for: a role, or one channel of it."""
+    side = remedy.get("channel")
+    return f"{ROLES[remedy['role']]} in {side['name']}" if side else ROLES[remedy["role"]]
+
+
 def change(remedy: dict[str, Any], kind: str = "") -> str:
     """A remedy in a few words; ``kind`` is what it is for."""
-    who, amount = ROLES[remedy["role"]], abs(remedy["amount_db"])
-    if side := remedy.get("channel"):
-        who = f"{who} in {side['name']}"
+    who, amount = whom(remedy), abs(remedy["amount_db"])
     if remedy["action"] == "reshape":
         return _RESHAPED.get(kind, "Draw the ramp of {who} anew").format(who=who, amount=f"{amount:.1f}", signed=f"{remedy['amount_db']:+.1f}")
     if remedy["action"] == "hold":
