@@ -86,6 +86,13 @@ def levels_of(signal, *, rate=RATE, block_s=4, between_samples=True, **wanted):
     return meter.finish()
 
 
+def sounding(signal, rate=RATE):
+    """A signal ``(frames,)`` or ``(frames, channels)`` as it is read back while a mix is measured, mono at a quarter of the rate; and that rate."""
+    signal = np.asarray(signal, dtype=np.float32).reshape(len(signal), -1)
+    mono = signal[: len(signal) // 4 * 4].reshape(-1, 4 * signal.shape[1]).mean(axis=1)
+    return lambda start_s, length_s: mono[round(start_s * rate / 4) :][: round(length_s * rate / 4)], rate // 4
+
+
 def info(seconds=10.0, *, channels=2, name="mix.wav", rate=RATE, **more):
     facts = {"frame_rate": "25", "drop_frame": False, "start_timecode": "10:00:00:00", "has_picture": False} | more
     return FileInfo(name=name, duration_s=seconds, sample_rate_hz=rate, channels=channels, layout=LAYOUTS[channels], **facts)
@@ -98,7 +105,9 @@ def measured(mix, stems=(), **facts):
     parts = tuple(
         StemLevels(f"{role}.wav", role, levels_of(s, between_samples=False, bands=True, spectrum=role == "music"), 0.0, 0.0, 1.0) for role, s in stems
     )
-    return Measurement(info(len(signal) / RATE, channels=channels, **facts), "test", levels_of(signal), parts).with_music_gain()
+    music = [np.asarray(s) for role, s in stems if role == "music"]
+    heard = sounding(sum(music)) if music else ()
+    return Measurement(info(len(signal) / RATE, channels=channels, **facts), "test", levels_of(signal), parts).with_music_gain(*heard)
 
 
 def three_stems(voice, music, effects=None):

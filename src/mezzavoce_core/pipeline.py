@@ -30,6 +30,7 @@ from .reading import READ, Order, Progress, Reader
 from .remainder import Given, missing_role, remainder
 from .roles import ROLES
 from .signal.bands import FRAMES_PER_S as BANDS_PER_S
+from .signal.goes_on import ReadMono
 from .signal.spectrum import FRAMES_PER_S as SPECTRA_PER_S
 from .signal.spectrum import SILENCE
 from .timecode import Clock
@@ -114,9 +115,9 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
         fitted = tuple(_fit(*each, measured, reader) for each in zip(job.stems, cleared, stems, _as_cleared(placed, leaks), strict=True))
         fitted = tuple(replace(stem, held=_held(job, found)) for stem, found in zip(fitted, leaks, strict=True))
         measured = replace(measured, stems=(*fitted, *_remaining(mix, sources, fitted, placed)), rest=_rest(job, measured.duration_s, sketches, placed))
-    if not job.levels_only:
-        progress(0.96, "reading what was done to the music")
-        measured = measured.with_music_gain()
+        if not job.levels_only:
+            progress(0.96, "reading what was done to the music")
+            measured = measured.with_music_gain(*_music(job, sketches, placed))
     progress(1.0, "measured")
     return measured
 
@@ -198,6 +199,21 @@ def _rest(job: Job, duration_s: float, sketches: Sequence[Sketch], placed: Seque
         return None
     with ThreadPoolExecutor(job.threads) as helpers:
         return find_rest(sketches[0].read, [s.read for s in sketches[1:]], placed, sketches[0].rate_hz, duration_s, helpers if job.threads > 1 else None)
+
+
+def _music(job: Job, sketches: Sequence[Sketch], placed: Sequence[Placed | None]) -> tuple[ReadMono | None, int]:
+    """The sound of all music stems together as it lies in the mix, and its rate; None where none was given."""
+    given = [(sketches[k + 1].read, where) for k, where in enumerate(placed) if where is not None and job.stems[k].role == "music"]
+    if not given:
+        return None, 0
+
+    def read(start_s: float, length_s: float) -> NDArray[np.float32]:
+        parts = [where.gain * own(start_s - where.delay_s, length_s) for own, where in given if start_s >= where.delay_s]
+        shortest = min(map(len, parts), default=0) if len(parts) == len(given) else 0
+        together: NDArray[np.float32] = np.sum([part[:shortest] for part in parts], axis=0, dtype=np.float32)
+        return together if parts else np.zeros(0, dtype=np.float32)
+
+    return read, sketches[0].rate_hz
 
 
 def _leaks(job: Job, stems: Sequence[Levels], placed: Sequence[Placed | None], sketches: Sequence[Sketch]) -> list[dict[int, Leak]]:

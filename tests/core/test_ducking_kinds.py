@@ -18,6 +18,7 @@ from mezzavoce_core.judge.model import MUST, NOTE, SHOULD, Side
 from mezzavoce_core.judge.prediction import ratio_over
 from mezzavoce_core.judge.spec import Limits, Spec
 from mezzavoce_core.measure.balance import blocks_between
+from mezzavoce_core.measure.ducks import GOES_ON
 from tests.core.test_music_gain import song
 from tests.signals import automated, chord, measured, noise, stereo, talk
 
@@ -238,6 +239,13 @@ class DuckingKindsTest(unittest.TestCase):
             # The same is told half a second on, where the level stays as it is.
             aside = replace(weak, return_start_s=weak.return_start_s + 0.5, return_end_s=weak.return_end_s + 0.5)
             self.assertEqual(len(list(duck_abrupt.find(replace(evidence, ducks=(aside,))))), 1 if beyond > 6.0 else 0)
+
+    def test_a_step_up_behind_which_the_sound_goes_on_need_not_be_seen_in_the_level(self):
+        evidence, stepped = self.claimed(points(d1=duck(1, back=(0.3, 0.32))), "return-abrupt")
+        heard = replace(stepped, nats={"return-abrupt": 0.5, GOES_ON: 6.0}, certainty=0.99)
+        for by_s in (0.0, 0.5):
+            aside = replace(heard, return_start_s=heard.return_start_s + by_s, return_end_s=heard.return_end_s + by_s)
+            self.assertEqual([f.certainty for f in duck_abrupt.find(replace(evidence, ducks=(aside,)))], [0.95])
 
     def test_a_step_down_need_not_be_seen_in_the_level(self):
         evidence, stepped = self.claimed(points(d1=duck(1, fall=(-0.12, -0.1))), "fall-abrupt")

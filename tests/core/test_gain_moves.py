@@ -58,6 +58,19 @@ class ReachTest(unittest.TestCase):
         self.assertEqual((none, move.serves), (None, (10.0, 19.0)))
         self.assertAlmostEqual(move.fall_end_s, 6.8, delta=0.2)
 
+    def test_where_it_reached_by_itself_and_ends_with_a_step(self):
+        points = [(9.3, 0), (9.8, -10), (19.2, -10), (19.215, 0)]
+        move, none, _ = self.reached(points, (Move(9.3, 9.8, 19.2, 19.215, 10.0, self.SPEECH[0]), None, None))
+        self.assertEqual((none, move.serves), (None, (10.0, 19.0)))
+        self.assertAlmostEqual(move.return_start_s, 19.2, delta=0.03)
+        self.assertLess(move.return_end_s - move.return_start_s, 0.05)
+
+    def test_where_it_began_by_itself_with_a_step(self):
+        points = [(9.785, 0), (9.8, -10), (19.3, -10), (20.0, 0)]
+        none, move, _ = self.reached(points, (None, Move(9.785, 9.8, 19.3, 20.0, 10.0, self.SPEECH[1]), None))
+        self.assertEqual((none, move.serves), (None, (10.0, 19.0)))
+        self.assertLess(move.fall_end_s - move.fall_start_s, 0.05)
+
     def test_not_where_the_music_stays_up_there(self):
         points = [(14.8, 0), (15.3, -10), (19.3, -10), (20.0, 0)]
         begun = Move(14.8, 15.3, 19.3, 20.0, 10.0, self.SPEECH[1])

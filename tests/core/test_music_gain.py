@@ -121,6 +121,16 @@ class FindGainTest(unittest.TestCase):
                 self.assertEqual([set(d.nats) for d in found], [set(), {claim}, set()])
                 self.assertGreater(found[1].sure(claim), 0.5)
 
+    def test_what_lies_between_usual_and_unusual_edges_is_neither(self):
+        """A return 2 s after the voice comes late and is no fault yet; it keeps the times that it has, and is not told to be slow or held."""
+        for after_s in (1.6, 2.1, 2.3):
+            with self.subTest(after_s):
+                late = [*again(ONE_DUCK[:2], 16), (32 + after_s, -10), (32.7 + after_s, 0)]
+                found = ducks([*ONE_DUCK, *late, *again(ONE_DUCK, 32)])
+                self.assertEqual([dict(d.nats) for d in found], [{}, {}, {}])
+                self.assertAlmostEqual(found[1].return_start_s, 32 + after_s, delta=0.1)
+                self.assertAlmostEqual(found[1].return_end_s, 32.7 + after_s, delta=0.1)
+
     def test_nothing_to_tell_from(self):
         self.assertEqual(find_gain(np.full((3000, COLUMNS), FLOOR_DB, dtype=np.float32), TWO), MusicGain((), 0.0))
         self.assertEqual(find_gain(levels(), []), MusicGain((), 0.0))

@@ -23,7 +23,7 @@ from mezzavoce_core.judge.spec import DEFAULT
 from mezzavoce_core.media.source import Sound
 from mezzavoce_core.pipeline import Job, Judging, Stem, measure, run
 from mezzavoce_core.roles import ROLES
-from tests.signals import RATE, automated, chord, noise, sine, stereo, talk, write_wav
+from tests.signals import RATE, automated, chord, noise, sine, sounding, stereo, talk, write_wav
 
 SPANS = [(8.0, 14.0), (24.0, 30.0)]
 
@@ -110,6 +110,26 @@ class MeasureTest(FilesTest):
         self.assertAlmostEqual(result.stems[0].delay_s, -1.0, delta=0.005)
         straight = measure(self.job(self.stem("dialogue.wav", "dialogue"))).role_power("dialogue")
         np.testing.assert_allclose(result.role_power("dialogue")[800:1400], straight[800:1400], rtol=0.05, atol=1e-7)
+
+    def test_steps_of_the_music_are_listened_to_as_it_lies_in_the_mix(self):
+        """Two stems, one of them late and soft: together they sound at every time as the music does in the mix."""
+        other = automated(chord(36, -30, hz=311.0), [(20, 0), (20.01, -9), (22, -9), (22.01, 0)])
+        write_wav(self.folder / "two.wav", stereo(self.voice + self.music + other))
+        write_wav(self.folder / "late music.wav", stereo(np.concatenate([np.zeros(RATE // 2), self.music])[: len(self.music)] * 0.5))
+        write_wav(self.folder / "other.wav", stereo(other))
+        stems = self.stem("dialogue.wav", "dialogue"), self.stem("late music.wav"), self.stem("other.wav")
+        music, heard = sounding(self.music + other)[0], []
+
+        def listened(_levels, _speech, *, stepped):
+            read, rate_hz = stepped.args
+            heard.extend((read(t, 0.3), music(t, 0.3)) for t in (1.0, 13.7, 21.9, 33.0))
+            self.assertEqual(rate_hz, RATE // 4)
+
+        with mock.patch("mezzavoce_core.measure.music_gain.find_gain", side_effect=listened):
+            measure(self.job(*stems, mix="two.wav"))
+        self.assertEqual(len(heard), 4)
+        for own, true in heard:
+            np.testing.assert_allclose(own, true, atol=2e-3)
 
     def test_silent_stem_is_accepted(self):
         write_wav(self.folder / "none.wav", stereo(np.zeros(36 * RATE)))

@@ -14,7 +14,7 @@ from tests.evaluation import material
 from tests.evaluation.cues import JUMP
 from tests.evaluation.mixes import RATE, make
 from tests.evaluation.plans import RATIOS
-from tests.signals import info, levels_of
+from tests.signals import info, levels_of, sounding
 
 SPEC = Spec("levels not judged", Limits(integrated_lufs=None, true_peak_max_dbtp=None, section_jump_lu=None))
 CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
@@ -67,7 +67,7 @@ def measured(mix, known=()):
     stems = [("dialogue", mix.dialogue), ("music", mix.music)] + ([("effects", mix.effects)] if mix.effects is not None else [])
     parts = tuple(known[role] if role in known else _levels(role, s) for role, s in stems)
     whole = levels_of(mix.mix, between_samples=False)
-    return Measurement(info(len(mix.music) / RATE, channels=2), "evaluation", whole, parts).with_music_gain()
+    return Measurement(info(len(mix.music) / RATE, channels=2), "evaluation", whole, parts).with_music_gain(*sounding(mix.music))
 
 
 def _levels(role, stem):

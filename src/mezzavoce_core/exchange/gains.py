@@ -18,4 +18,4 @@ def gain_from_dict(facts: Mapping[str, Any]) -> MusicGain:
     for duck in facts["ducks"]:
         serves, pumps = duck["serves"] and tuple(duck["serves"]), tuple(Pump(**p) for p in duck["pumps"])
         ducks.append(Duck(**{**duck, "serves": serves, "pumps": pumps}))
-    return MusicGain(tuple(ducks), facts["nats"])
+    return MusicGain(tuple(ducks), facts["nats"], tuple(facts.get("steps_s", ())))

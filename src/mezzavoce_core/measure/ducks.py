@@ -11,8 +11,8 @@ from .meter import TICKS_PER_S
 
 _SURE_OF_IT = (0.0, 1.0, 3.0, 8.0), (0.5, 0.65, 0.85, 0.97)
 _SURE_OF = {
-    "fall-slow": ((0.0, 2.3, 5.0, 9.0), (0.35, 0.6, 0.8, 0.9)),
-    "return-slow": ((0.0, 1.6, 4.6, 6.1), (0.2, 0.4, 0.75, 0.95)),
+    "fall-slow": ((0.0, 0.9, 3.2, 5.9, 9.9), (0.3, 0.35, 0.6, 0.8, 0.9)),
+    "return-slow": ((0.0, 0.4, 2.7, 3.8, 7.2), (0.2, 0.25, 0.5, 0.75, 0.95)),
     "fall-abrupt": ((0.0, 2.0), (0.65, 0.95)),
     "late": ((0.0, 5.5, 7.5), (0.3, 0.45, 0.95)),
     "early": ((0.0, 5.5, 7.5, 12.5), (0.45, 0.65, 0.85, 0.97)),
@@ -23,6 +23,8 @@ _SURE_OF = {
 _OPEN_S = 3.0
 OWN_DEPTH = "own-depth"
 """What a duck tells that is not as deep as the others."""
+GOES_ON = "goes-on"
+"""What a duck tells whose music goes on behind a step, louder: a beat of the music does not."""
 
 
 @dataclass(frozen=True)
@@ -94,11 +96,14 @@ class MusicGain:
 
     ducks: tuple[Duck, ...]
     nats: float
+    steps_s: tuple[float, ...] = ()
+    """Where the music was heard to go on behind a step, as much louder as it steps."""
 
     def between(self, in_s: float, out_s: float) -> "MusicGain":
         """Those of a part of the programme, on its clock; corners outside it are not seen."""
         inside = [d for d in self.ducks if (d.return_end_s is None or d.return_end_s > in_s) and (d.fall_start_s is None or d.fall_start_s < out_s)]
-        return MusicGain(tuple(_cut(d.shifted(-in_s), out_s - in_s) for d in inside), self.nats)
+        steps_s = tuple(t - in_s for t in self.steps_s if in_s <= t < out_s)
+        return MusicGain(tuple(_cut(d.shifted(-in_s), out_s - in_s) for d in inside), self.nats, steps_s)
 
 
 def with_levels(ducks: Sequence[Duck], music: Floats) -> tuple[Duck, ...]:

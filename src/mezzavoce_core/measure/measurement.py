@@ -1,6 +1,7 @@
 """What one measuring pass leaves behind: facts of the file and features of each signal. Judging needs nothing else."""
 
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -8,6 +9,7 @@ from numpy.typing import NDArray
 from ..media.layouts import channel_weights
 from ..media.probe import FileInfo
 from ..signal.bands import FRAMES_PER_S
+from ..signal.goes_on import ReadMono, goes_on
 from ..signal.spectrum import FRAMES_PER_S as SPECTRA_PER_S
 from ..signal.spectrum import summed
 from ..units import Floats, db_to_power
@@ -77,14 +79,15 @@ class Measurement:
         rest = None if self.rest is None else self.rest.between(first // TICKS_PER_BLOCK, last // TICKS_PER_BLOCK)
         return replace(self, mix=_cropped(self.mix, first, last, quiet, self.file.sample_rate_hz), stems=stems, gain=gain, rest=rest)
 
-    def with_music_gain(self) -> "Measurement":
-        """The same with what was done to the gain of the music, as far as stems tell it."""
+    def with_music_gain(self, music: ReadMono | None = None, rate_hz: int = 0) -> "Measurement":
+        """The same with what was done to the gain of the music, as far as stems tell it; ``music`` is its sound at ``rate_hz``, if that is at hand."""
         from .music_gain import find_gain  # noqa: PLC0415  (a mix without stems is measured far more often, and does not wait for it)
 
         voice = self.role_power("dialogue")
         if voice is None or not self.has("music"):
             return self
-        return replace(self, gain=find_gain(self.music_levels(), [(s.in_s, s.out_s) for s in find_speech(voice)]))
+        stepped = None if music is None else partial(goes_on, music, rate_hz)
+        return replace(self, gain=find_gain(self.music_levels(), [(s.in_s, s.out_s) for s in find_speech(voice)], stepped=stepped))
 
     def music_levels(self, first: int = 0, last: int | None = None) -> Floats:
         """Levels of all music together, ``(frames of 20 ms, columns)`` in dB, from frame ``first`` up to ``last``; there must be a music stem."""

@@ -13,9 +13,9 @@ import numpy as np
 from ..signal.spectrum import FRAMES_PER_S, instants, whole
 from ..units import Floats
 from .again import Again
-from .ducks import OWN_DEPTH, Duck, MusicGain, Pump, begin_s, end_s, touches
+from .ducks import GOES_ON, OWN_DEPTH, Duck, MusicGain, Pump, begin_s, end_s, touches
 from .gain.changes import changes
-from .gain.claims import claims
+from .gain.claims import Stepped, claims
 from .gain.curve import Curve
 from .gain.depths import settle_depths
 from .gain.dips import parted, strays
@@ -40,15 +40,17 @@ _CERTAIN = (0.65, 0.8, 0.9, 0.95, 0.98, 0.99)
 _LONE_NATS, _LONE_SURE = (2.0, 5.0, 9.0, 12.0, 16.0, 24.0), (0.15, 0.2, 0.4, 0.7, 0.9, 0.98)
 _PUMP_NATS, _PUMP_SURE = (2.0, 3.0, 6.0, 10.0), (0.45, 0.6, 0.85, 0.97)
 _SURE = 0.67
+_SAME_STEP_S = 0.01
 _PROGRAMME_NATS, _PROGRAMME = (LEAST_NATS, 5.0, 10.0), (0.6, 0.9, 1.0)
 Span = tuple[float, float]
 """In and out in seconds."""
 
 
-def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]], elsewhere: Elsewhere = NOTHING_KNOWN) -> MusicGain:
+def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]], elsewhere: Elsewhere = NOTHING_KNOWN, stepped: Stepped | None = None) -> MusicGain:
     """The moves in levels of the music in dB ``(frames of 20 ms, columns)``, as ``signal.spectrum`` gives them, around speech (in and out in seconds).
 
-    Of a part of a programme, ``elsewhere`` says what is known of the rest of it.
+    Of a part of a programme, ``elsewhere`` says what is known of the rest of it. ``stepped`` listens to the sound itself, if that is
+    at hand, where levels leave a step in doubt.
     """
     if not len(speech):
         return MusicGain((), 0.0)
@@ -84,7 +86,8 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]], elsewher
         risen += join(search)
     risen += pumps(search, speech)
     lone += strays(search, speech, duration_s)
-    special = [claims(search, k) for k in range(len(search.moves))]
+    steps = _Steps(stepped)
+    special = [claims(search, k, steps) for k in range(len(search.moves))]
     for k, found_special in enumerate(special):
         if not found_special.keys() - {OWN_DEPTH}:
             search.settle(k)
@@ -94,7 +97,21 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]], elsewher
     ducks = _joined(sorted(ducks, key=begin_s))
     least_db = LEAST_DEPTH_DB if search.shared.depth_db >= _LEAST_SHARED_DB else _LEAST_SHARED_DB
     kept = (d for d in ducks if d.depth_db >= least_db)
-    return MusicGain(tuple(sorted(kept, key=begin_s)), nats)
+    return MusicGain(tuple(sorted(kept, key=begin_s)), nats, tuple(steps.heard_s))
+
+
+class _Steps:
+    """Remembers where the sound was heard to go on; where it is not at hand, nothing is."""
+
+    def __init__(self, stepped: Stepped | None) -> None:
+        self._stepped = stepped
+        self.heard_s: list[float] = []
+
+    def __call__(self, begin_s: float, end_s: float, rise_db: float) -> bool:
+        heard = self._stepped is not None and self._stepped(begin_s, end_s, rise_db)
+        if heard:
+            self.heard_s.append(round(begin_s, 3))
+        return heard
 
 
 def look_again(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech: Sequence[Span], hands: Sequence[Span], again: Again) -> MusicGain:
@@ -108,9 +125,15 @@ def look_again(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech:
         around = levels_db(round(first * FRAMES_PER_S), round(last * FRAMES_PER_S))
         there = [(round(a - first, 3), round(b - first, 3)) for a, b in speech if a > first and b < last]
         kept = [d for d in gain.ducks if not _near(d, some)]
-        fresh = [d.shifted(first) for d in again.look(around, there, partial(find_gain, elsewhere=_elsewhere(measured, first, last))).ducks]
-        gain = MusicGain(tuple(sorted([*kept, *(d for d in fresh if _near(d, some))], key=begin_s)), gain.nats)
+        known = partial(_known_step, [t - first for t in measured.steps_s])
+        fresh = [d.shifted(first) for d in again.look(around, there, partial(find_gain, elsewhere=_elsewhere(measured, first, last), stepped=known)).ducks]
+        gain = replace(gain, ducks=tuple(sorted([*kept, *(d for d in fresh if _near(d, some))], key=begin_s)))
     return gain
+
+
+def _known_step(steps_s: Sequence[float], begin_s: float, _end_s: float, _rise_db: float) -> bool:
+    """Whether the sound was heard to go on there when the whole programme was measured."""
+    return any(abs(t - begin_s) <= _SAME_STEP_S for t in steps_s)
 
 
 def _elsewhere(gain: MusicGain, first_s: float, last_s: float) -> Elsewhere:
@@ -161,7 +184,7 @@ def _joined(ducks: Sequence[Duck]) -> list[Duck]:
             serves=(last.serves[0], duck.serves[1]),
             certainty=certainty,
             pumps=(*last.pumps, pump, *duck.pumps),
-            nats={**last.nats, **{name: duck.nats[name] for name in ("return-abrupt", "return-slow", "held") if name in duck.nats}},
+            nats={**last.nats, **{name: duck.nats[name] for name in ("return-abrupt", GOES_ON, "return-slow", "held") if name in duck.nats}},
         )
     return found
 

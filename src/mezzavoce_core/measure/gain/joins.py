@@ -147,6 +147,11 @@ def reach(search: Search) -> None:
             move, unit = search.moves[k], search.units[beside]
             if move is None or move.serves is None:
                 break
+            there = _there_already(move, unit)
+            if there is not None and search.prior(there) > search.prior(move):
+                search.put(k, move, there)
+                search.refine(k)
+                continue
             before, after = search.room(min(k, beside)), search.room(max(k, beside))
             ways = [m for m in _reaching(search, move, unit) if before[0] <= m.fall_start_s and m.return_end_s <= after[1]]
             base = search.prior(move)
@@ -155,6 +160,13 @@ def reach(search: Search) -> None:
             if best is not None and best[0] >= _least_nats(*between):
                 search.put(k, move, best[1])
                 search.refine(k)
+
+
+def _there_already(move: Move, unit: Unit) -> Move | None:
+    """A move that came to lie over other speech, too, as it is, said to serve that as well: its edges are then asked where they meet what they are for."""
+    if move.serves is None or not (move.fall_end_s < unit.out_s and unit.in_s < move.return_start_s):
+        return None
+    return replace(move, serves=(min(unit.in_s, move.serves[0]), max(unit.out_s, move.serves[1])))
 
 
 def _reaching(search: Search, move: Move, unit: Unit) -> Iterator[Move]:
