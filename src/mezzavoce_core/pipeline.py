@@ -30,7 +30,7 @@ from .reading import READ, Order, Progress, Reader
 from .remainder import Given, missing_role, remainder
 from .roles import ROLES
 from .signal.bands import FRAMES_PER_S as BANDS_PER_S
-from .signal.goes_on import ReadMono
+from .signal.mono import Mono, ReadStretch
 from .signal.spectrum import FRAMES_PER_S as SPECTRA_PER_S
 from .signal.spectrum import SILENCE
 from .timecode import Clock
@@ -201,17 +201,19 @@ def _rest(job: Job, duration_s: float, sketches: Sequence[Sketch], placed: Seque
         return find_rest(sketches[0].read, [s.read for s in sketches[1:]], placed, sketches[0].rate_hz, duration_s, helpers if job.threads > 1 else None)
 
 
-def _music(job: Job, sketches: Sequence[Sketch], placed: Sequence[Placed | None]) -> tuple[ReadMono | None, int]:
+def _music(job: Job, sketches: Sequence[Sketch], placed: Sequence[Placed | None]) -> tuple[ReadStretch | None, int]:
     """The sound of all music stems together as it lies in the mix, and its rate; None where none was given."""
     given = [(sketches[k + 1].read, where) for k, where in enumerate(placed) if where is not None and job.stems[k].role == "music"]
     if not given:
         return None, 0
 
-    def read(start_s: float, length_s: float) -> NDArray[np.float32]:
-        parts = [where.gain * own(start_s - where.delay_s, length_s) for own, where in given if start_s >= where.delay_s]
-        shortest = min(map(len, parts), default=0) if len(parts) == len(given) else 0
-        together: NDArray[np.float32] = np.sum([part[:shortest] for part in parts], axis=0, dtype=np.float32)
-        return together if parts else np.zeros(0, dtype=np.float32)
+    def read(start_s: float, length_s: float) -> Mono:
+        if any(start_s < where.delay_s for _, where in given):
+            return np.zeros(0, dtype=np.float32)
+        parts = [where.gain * own(start_s - where.delay_s, length_s) for own, where in given]
+        shortest = min(map(len, parts))
+        together: Mono = np.sum([part[:shortest] for part in parts], axis=0, dtype=np.float32)
+        return together
 
     return read, sketches[0].rate_hz
 

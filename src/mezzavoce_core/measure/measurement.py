@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from ..media.layouts import channel_weights
 from ..media.probe import FileInfo
 from ..signal.bands import FRAMES_PER_S
-from ..signal.goes_on import ReadMono, goes_on
+from ..signal.goes_on import goes_on
+from ..signal.mono import ReadStretch
 from ..signal.spectrum import FRAMES_PER_S as SPECTRA_PER_S
 from ..signal.spectrum import summed
 from ..units import Floats, db_to_power
@@ -79,7 +80,7 @@ class Measurement:
         rest = None if self.rest is None else self.rest.between(first // TICKS_PER_BLOCK, last // TICKS_PER_BLOCK)
         return replace(self, mix=_cropped(self.mix, first, last, quiet, self.file.sample_rate_hz), stems=stems, gain=gain, rest=rest)
 
-    def with_music_gain(self, music: ReadMono | None = None, rate_hz: int = 0) -> "Measurement":
+    def with_music_gain(self, music: ReadStretch | None = None, rate_hz: int = 0) -> "Measurement":
         """The same with what was done to the gain of the music, as far as stems tell it; ``music`` is its sound at ``rate_hz``, if that is at hand."""
         from .music_gain import find_gain  # noqa: PLC0415  (a mix without stems is measured far more often, and does not wait for it)
 

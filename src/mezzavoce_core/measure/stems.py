@@ -6,7 +6,7 @@ belongs to the mix when it is coherent with what the other stems leave of it. Co
 because a stem can lie far below its neighbours.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -14,6 +14,7 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
+from ..signal.mono import Mono, ReadStretch
 from ..signal.transforms import good_size, transform
 from ..units import Floats
 from .meter import TICKS_PER_S
@@ -29,9 +30,6 @@ _DIRECT = 0.5
 _SURE_ERRORS = 4.0
 """From so many standard errors on it is not by chance that a gain is not 0, or not 1."""
 _SILENT_POWER = 1e-9
-
-Mono = NDArray[np.float32]
-ReadStretch = Callable[[float, float], Mono]
 
 
 @dataclass(frozen=True)

@@ -4,29 +4,24 @@ A beat of the music sounds like a step, too, but it brings a sound of its own; w
 sounded before is carried on over the step by linear prediction, and what is heard there is held against that.
 """
 
-from collections.abc import Callable
-
 import numpy as np
-from numpy.typing import NDArray
 
 from ..units import Floats, db_to_amplitude
-
-ReadMono = Callable[[float, float], NDArray[np.float32]]
-"""Samples from a time on, for so long (seconds); fewer where the sound ends."""
+from .mono import Mono, ReadStretch
 
 _RATE_HZ = 12000
 _PAST_S, _REACH_S, _GUARD_S, _AFTER_S = 0.2, 1 / 24, 0.004, 0.02
 """Learned from so much, each sample from so much before it; compared over so much, a little away from both ends of the step."""
 _RIDGE = 1e-3
 _LIKE = 0.6
-"""How like what was carried on it has to be (1: the same but for its level). Of 46 returns at once of the tuned half of the evaluation half reach
-it, of 154 beats of the music at the return of a slower move none does."""
+"""How like what was carried on it has to be (1: the same but for its level). In 192 mixes of the tuned half's music 23 of 46 planted steps back
+up reach it, and none of the 154 others where levels speak against a step by less than 8 nats."""
 _LOUDER = 0.5, 2.0
 """Of the rise in dB, and of its factor: from where to where it counts as that."""
 _SILENT = 1e-11
 
 
-def goes_on(read: ReadMono, rate_hz: int, begin_s: float, end_s: float, rise_db: float) -> bool:
+def goes_on(read: ReadStretch, rate_hz: int, begin_s: float, end_s: float, rise_db: float) -> bool:
     """Whether the sound goes on as much louder behind a rise of ``rise_db`` between two times; False where that cannot be told."""
     first_s = begin_s - _GUARD_S - _PAST_S
     if first_s < 0:
@@ -47,7 +42,7 @@ def goes_on(read: ReadMono, rate_hz: int, begin_s: float, end_s: float, rise_db:
     return bool(like >= _LIKE and least <= factor <= most)
 
 
-def _thinned(heard: NDArray[np.float32], every: int) -> Floats:
+def _thinned(heard: Mono, every: int) -> Floats:
     """The mean of so many samples each."""
     whole: Floats = heard[: len(heard) // every * every].reshape(-1, every).mean(axis=1, dtype=np.float64)
     return whole
