@@ -18,7 +18,6 @@ from mezzavoce_core.judge.model import MUST, NOTE, SHOULD, Side
 from mezzavoce_core.judge.prediction import ratio_over
 from mezzavoce_core.judge.spec import Limits, Spec
 from mezzavoce_core.measure.balance import blocks_between
-from mezzavoce_core.measure.ducks import GOES_ON
 from tests.core.test_music_gain import song
 from tests.signals import automated, chord, measured, noise, stereo, talk
 
@@ -231,34 +230,16 @@ class DuckingKindsTest(unittest.TestCase):
         self.assertLess(gains[first, 0], -7.0)
         self.assertEqual(len(set(gains[first])), 1)
 
-    def test_a_step_up_of_which_little_is_told_has_to_be_seen_in_the_level(self):
-        evidence, stepped = self.claimed(points(d1=duck(1, back=(0.3, 0.32))), "return-abrupt")
-        for beyond, certainty in ((0.0, 0.6), (2.0, 0.75), (6.5, 0.92)):
-            weak = replace(stepped, nats={"return-abrupt": beyond}, certainty=1.0)
-            self.assertEqual([round(f.certainty, 3) for f in duck_abrupt.find(replace(evidence, ducks=(weak,)))], [certainty])
-            # The same is told half a second on, where the level stays as it is.
-            aside = replace(weak, return_start_s=weak.return_start_s + 0.5, return_end_s=weak.return_end_s + 0.5)
-            self.assertEqual(len(list(duck_abrupt.find(replace(evidence, ducks=(aside,))))), 1 if beyond > 6.0 else 0)
-
-    def test_a_step_up_behind_which_the_sound_goes_on_need_not_be_seen_in_the_level(self):
-        evidence, stepped = self.claimed(points(d1=duck(1, back=(0.3, 0.32))), "return-abrupt")
-        heard = replace(stepped, nats={"return-abrupt": 0.5, GOES_ON: 6.0}, certainty=0.99)
-        for by_s in (0.0, 0.5):
-            aside = replace(heard, return_start_s=heard.return_start_s + by_s, return_end_s=heard.return_end_s + by_s)
-            self.assertEqual([f.certainty for f in duck_abrupt.find(replace(evidence, ducks=(aside,)))], [0.95])
-
-    def test_a_step_down_need_not_be_seen_in_the_level(self):
-        evidence, stepped = self.claimed(points(d1=duck(1, fall=(-0.12, -0.1))), "fall-abrupt")
-        for beyond, certainty in ((0.0, 0.65), (2.0, 0.95)):
-            aside = replace(stepped, fall_start_s=stepped.fall_start_s - 0.5, fall_end_s=stepped.fall_end_s - 0.5, nats={"fall-abrupt": beyond}, certainty=1.0)
-            self.assertEqual([round(f.certainty, 3) for f in duck_abrupt.find(replace(evidence, ducks=(aside,)))], [certainty])
-
-    def test_a_beat_of_the_music_is_no_step_of_the_gain(self):
-        """The level steps by far more than the gain is said to; where enough else tells it, it is one all the same."""
-        evidence, stepped = self.claimed(points(d1=duck(1, depth=12.0, back=(0.3, 0.32))), "return-abrupt")
-        for beyond, found in ((5.0, 0), (7.0, 1)):
-            less_deep = replace(stepped, depth_db=7.0, nats={"return-abrupt": beyond})
-            self.assertEqual(len(list(duck_abrupt.find(replace(evidence, ducks=(less_deep,))))), found)
+    def test_a_step_is_as_sure_as_what_tells_it(self):
+        """Levels around it are not asked again: what tells a step has heard them, and the sound."""
+        for where, claim, sure in (
+            ({"back": (0.3, 0.32)}, "return-abrupt", ((0.0, 0.6), (2.0, 0.7), (10.5, 0.95))),
+            ({"fall": (-0.12, -0.1)}, "fall-abrupt", ((0.0, 0.65), (2.0, 0.95))),
+        ):
+            evidence, stepped = self.claimed(points(d1=duck(1, **where)), claim)
+            for beyond, certainty in sure:
+                ducks = (replace(stepped, nats={claim: beyond}, certainty=1.0),)
+                self.assertEqual([round(f.certainty, 3) for f in duck_abrupt.find(replace(evidence, ducks=ducks))], [certainty])
 
     def test_a_late_return_is_as_sure_as_what_tells_it(self):
         evidence, held = self.claimed(points(d1=duck(1, back=(4.0, 4.7))), "held")

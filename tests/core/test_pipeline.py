@@ -120,8 +120,8 @@ class MeasureTest(FilesTest):
         stems = self.stem("dialogue.wav", "dialogue"), self.stem("late music.wav"), self.stem("other.wav")
         music, heard = sounding(self.music + other)[0], []
 
-        def listened(_levels, _speech, *, stepped):
-            read, rate_hz = stepped.args
+        def listened(_levels, _speech, *, listen):
+            read, rate_hz = listen.args
             heard.extend((read(t, 0.3), music(t, 0.3)) for t in (1.0, 13.7, 21.9, 33.0))
             self.assertEqual(rate_hz, RATE // 4)
 

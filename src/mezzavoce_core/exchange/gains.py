@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
-from ..measure.ducks import Duck, MusicGain, Pump
+from ..measure.ducks import Duck, HeardStep, MusicGain, Pump
 
 
 def gain_dict(gain: MusicGain) -> dict[str, Any]:
@@ -18,4 +18,4 @@ def gain_from_dict(facts: Mapping[str, Any]) -> MusicGain:
     for duck in facts["ducks"]:
         serves, pumps = duck["serves"] and tuple(duck["serves"]), tuple(Pump(**p) for p in duck["pumps"])
         ducks.append(Duck(**{**duck, "serves": serves, "pumps": pumps}))
-    return MusicGain(tuple(ducks), facts["nats"], tuple(facts.get("steps_s", ())))
+    return MusicGain(tuple(ducks), facts["nats"], tuple(HeardStep(**h) for h in facts.get("steps", ())))

@@ -17,14 +17,12 @@ _SURE_OF = {
     "late": ((0.0, 5.5, 7.5), (0.3, 0.45, 0.95)),
     "early": ((0.0, 5.5, 7.5, 12.5), (0.45, 0.65, 0.85, 0.97)),
     "held": ((0.0, 7.0, 11.0), (0.3, 0.6, 0.95)),
-    "return-abrupt": ((0.0, 2.0, 6.0), (0.6, 0.75, 0.92)),
+    "return-abrupt": ((0.0, 2.0, 5.0, 10.0), (0.6, 0.7, 0.8, 0.95)),
 }
 """Nats beyond chance, and the share of such claims that is right (tuned half of the evaluation): of most, and of what music often does by itself."""
 _OPEN_S = 3.0
 OWN_DEPTH = "own-depth"
 """What a duck tells that is not as deep as the others."""
-GOES_ON = "goes-on"
-"""What a duck tells whose music goes on behind a step, louder: a beat of the music does not."""
 
 
 @dataclass(frozen=True)
@@ -91,19 +89,30 @@ class Duck:
 
 
 @dataclass(frozen=True)
+class HeardStep:
+    """Where the music may step back up, and what its sound tells of that, in nats (see ``signal.steps``)."""
+
+    at_s: float
+    nats: float
+
+    def shifted(self, by_s: float) -> "HeardStep":
+        """The same on another clock."""
+        return replace(self, at_s=self.at_s + by_s)
+
+
+@dataclass(frozen=True)
 class MusicGain:
     """All moves of a programme; ``nats`` is what they explain in all, and what is to be told of any; levels are not in it."""
 
     ducks: tuple[Duck, ...]
     nats: float
-    steps_s: tuple[float, ...] = ()
-    """Where the music was heard to go on behind a step, as much louder as it steps."""
+    steps: tuple[HeardStep, ...] = ()
 
     def between(self, in_s: float, out_s: float) -> "MusicGain":
         """Those of a part of the programme, on its clock; corners outside it are not seen."""
         inside = [d for d in self.ducks if (d.return_end_s is None or d.return_end_s > in_s) and (d.fall_start_s is None or d.fall_start_s < out_s)]
-        steps_s = tuple(t - in_s for t in self.steps_s if in_s <= t < out_s)
-        return MusicGain(tuple(_cut(d.shifted(-in_s), out_s - in_s) for d in inside), self.nats, steps_s)
+        steps = tuple(h.shifted(-in_s) for h in self.steps if in_s <= h.at_s < out_s)
+        return MusicGain(tuple(_cut(d.shifted(-in_s), out_s - in_s) for d in inside), self.nats, steps)
 
 
 def with_levels(ducks: Sequence[Duck], music: Floats) -> tuple[Duck, ...]:

@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 from ..media.layouts import channel_weights
 from ..media.probe import FileInfo
 from ..signal.bands import FRAMES_PER_S
-from ..signal.goes_on import goes_on
 from ..signal.mono import ReadStretch
 from ..signal.spectrum import FRAMES_PER_S as SPECTRA_PER_S
 from ..signal.spectrum import summed
+from ..signal.steps import step_nats
 from ..units import Floats, db_to_power
 from .ducks import MusicGain
 from .loudness import programme_power
@@ -87,8 +87,8 @@ class Measurement:
         voice = self.role_power("dialogue")
         if voice is None or not self.has("music"):
             return self
-        stepped = None if music is None else partial(goes_on, music, rate_hz)
-        return replace(self, gain=find_gain(self.music_levels(), [(s.in_s, s.out_s) for s in find_speech(voice)], stepped=stepped))
+        listen = None if music is None else partial(step_nats, music, rate_hz)
+        return replace(self, gain=find_gain(self.music_levels(), [(s.in_s, s.out_s) for s in find_speech(voice)], listen=listen))
 
     def music_levels(self, first: int = 0, last: int | None = None) -> Floats:
         """Levels of all music together, ``(frames of 20 ms, columns)`` in dB, from frame ``first`` up to ``last``; there must be a music stem."""

@@ -13,9 +13,9 @@ import numpy as np
 from ..signal.spectrum import FRAMES_PER_S, instants, whole
 from ..units import Floats
 from .again import Again
-from .ducks import GOES_ON, OWN_DEPTH, Duck, MusicGain, Pump, begin_s, end_s, touches
+from .ducks import OWN_DEPTH, Duck, HeardStep, MusicGain, Pump, begin_s, end_s, touches
 from .gain.changes import changes
-from .gain.claims import Stepped, claims
+from .gain.claims import Listen, claims
 from .gain.curve import Curve
 from .gain.depths import settle_depths
 from .gain.dips import parted, strays
@@ -46,10 +46,10 @@ Span = tuple[float, float]
 """In and out in seconds."""
 
 
-def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]], elsewhere: Elsewhere = NOTHING_KNOWN, stepped: Stepped | None = None) -> MusicGain:
+def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]], elsewhere: Elsewhere = NOTHING_KNOWN, listen: Listen | None = None) -> MusicGain:
     """The moves in levels of the music in dB ``(frames of 20 ms, columns)``, as ``signal.spectrum`` gives them, around speech (in and out in seconds).
 
-    Of a part of a programme, ``elsewhere`` says what is known of the rest of it. ``stepped`` listens to the sound itself, if that is
+    Of a part of a programme, ``elsewhere`` says what is known of the rest of it. ``listen`` listens to the sound itself, if that is
     at hand, where levels leave a step in doubt.
     """
     if not len(speech):
@@ -86,7 +86,7 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]], elsewher
         risen += join(search)
     risen += pumps(search, speech)
     lone += strays(search, speech, duration_s)
-    steps = _Steps(stepped)
+    steps = _Steps(listen)
     special = [claims(search, k, steps) for k in range(len(search.moves))]
     for k, found_special in enumerate(special):
         if not found_special.keys() - {OWN_DEPTH}:
@@ -97,21 +97,21 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]], elsewher
     ducks = _joined(sorted(ducks, key=begin_s))
     least_db = LEAST_DEPTH_DB if search.shared.depth_db >= _LEAST_SHARED_DB else _LEAST_SHARED_DB
     kept = (d for d in ducks if d.depth_db >= least_db)
-    return MusicGain(tuple(sorted(kept, key=begin_s)), nats, tuple(steps.heard_s))
+    return MusicGain(tuple(sorted(kept, key=begin_s)), nats, tuple(steps.heard))
 
 
 class _Steps:
-    """Remembers where the sound was heard to go on; where it is not at hand, nothing is."""
+    """Remembers what the sound told of steps; where it is not at hand, it tells nothing."""
 
-    def __init__(self, stepped: Stepped | None) -> None:
-        self._stepped = stepped
-        self.heard_s: list[float] = []
+    def __init__(self, listen: Listen | None) -> None:
+        self._listen = listen
+        self.heard: list[HeardStep] = []
 
-    def __call__(self, begin_s: float, end_s: float, rise_db: float) -> bool:
-        heard = self._stepped is not None and self._stepped(begin_s, end_s, rise_db)
-        if heard:
-            self.heard_s.append(round(begin_s, 3))
-        return heard
+    def __call__(self, begin_s: float, end_s: float, rise_db: float) -> float:
+        if self._listen is None:
+            return 0.0
+        self.heard.append(HeardStep(round(begin_s, 3), round(self._listen(begin_s, end_s, rise_db), 2)))
+        return self.heard[-1].nats
 
 
 def look_again(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech: Sequence[Span], hands: Sequence[Span], again: Again) -> MusicGain:
@@ -125,15 +125,15 @@ def look_again(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech:
         around = levels_db(round(first * FRAMES_PER_S), round(last * FRAMES_PER_S))
         there = [(round(a - first, 3), round(b - first, 3)) for a, b in speech if a > first and b < last]
         kept = [d for d in gain.ducks if not _near(d, some)]
-        known = partial(_known_step, [t - first for t in measured.steps_s])
-        fresh = [d.shifted(first) for d in again.look(around, there, partial(find_gain, elsewhere=_elsewhere(measured, first, last), stepped=known)).ducks]
+        known = partial(_heard_before, [h.shifted(-first) for h in measured.steps])
+        fresh = [d.shifted(first) for d in again.look(around, there, partial(find_gain, elsewhere=_elsewhere(measured, first, last), listen=known)).ducks]
         gain = replace(gain, ducks=tuple(sorted([*kept, *(d for d in fresh if _near(d, some))], key=begin_s)))
     return gain
 
 
-def _known_step(steps_s: Sequence[float], begin_s: float, _end_s: float, _rise_db: float) -> bool:
-    """Whether the sound was heard to go on there when the whole programme was measured."""
-    return any(abs(t - begin_s) <= _SAME_STEP_S for t in steps_s)
+def _heard_before(steps: Sequence[HeardStep], begin_s: float, _end_s: float, _rise_db: float) -> float:
+    """What the sound told of a step there when the whole programme was measured."""
+    return next((h.nats for h in steps if abs(h.at_s - begin_s) <= _SAME_STEP_S), 0.0)
 
 
 def _elsewhere(gain: MusicGain, first_s: float, last_s: float) -> Elsewhere:
@@ -184,7 +184,7 @@ def _joined(ducks: Sequence[Duck]) -> list[Duck]:
             serves=(last.serves[0], duck.serves[1]),
             certainty=certainty,
             pumps=(*last.pumps, pump, *duck.pumps),
-            nats={**last.nats, **{name: duck.nats[name] for name in ("return-abrupt", GOES_ON, "return-slow", "held") if name in duck.nats}},
+            nats={**last.nats, **{name: duck.nats[name] for name in ("return-abrupt", "return-slow", "held") if name in duck.nats}},
         )
     return found
 

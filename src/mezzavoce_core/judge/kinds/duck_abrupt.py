@@ -2,26 +2,16 @@
 
 from collections.abc import Iterator
 
-from ...measure.ducks import GOES_ON, Duck
-from ...measure.loudness import mean_lufs
-from ...measure.meter import TICKS_PER_S
 from ..ducking import duck_finding, known_ducks, needed, reshaping
 from ..model import SHOULD, Evidence, Finding, Kind
 
 _STEP_DOWN, _STEP_UP = "fall-abrupt", "return-abrupt"
 _LEAST_STEP_DB = 6.0
 _SOFT_S = 0.35
-_SEEN, _MORE = 0.5, 1.45
-"""Of its depth; where the level changes by more, that is more likely a beat of the music."""
-_PLAIN_NATS = 6.0
-"""With less a step up has to be seen in the level, too, or heard to leave the sound as it was: music begins a beat at once, but does not stop like that."""
-_HEARD_SURE = 0.95
-"""How sure a step up is behind which the sound is heard to go on: all 23 in 192 mixes of the tuned half's music had been planted."""
-_ASIDE_TICKS, _ACROSS_TICKS = 4, 2
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
-    """A finding for each fall or return of 6 dB or more that is quicker than ``ramp_min_s``; a doubtful return has to be a step in the level, too."""
+    """A finding for each fall or return of 6 dB or more that is quicker than ``ramp_min_s``."""
     limit = evidence.spec.limits.ramp_min_s
     if limit is None:
         return
@@ -32,13 +22,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             ("falls", duck.fall_start_s, duck.fall_end_s, _STEP_DOWN),
             ("returns", duck.return_start_s, duck.return_end_s, _STEP_UP),
         ):
-            if (
-                begin is None
-                or end is None
-                or round(end - begin, 3) >= limit
-                or not duck.tells(claim)
-                or (claim == _STEP_UP and not _plain(duck) and not _stepped(evidence, duck, (begin + end) / 2))
-            ):
+            if begin is None or end is None or round(end - begin, 3) >= limit or not duck.tells(claim):
                 continue
             soft = {"fall_start_s": end - _SOFT_S} if what == "falls" else {"return_end_s": begin + _SOFT_S}
             yield duck_finding(
@@ -52,30 +36,9 @@ def find(evidence: Evidence) -> Iterator[Finding]:
                 measured=end - begin,
                 limit=limit,
                 unit="s",
-                certainty=_sure(duck, claim),
+                certainty=duck.sure(claim),
                 **reshaping(evidence, duck, soft),
             )
-
-
-def _plain(duck: Duck) -> bool:
-    return duck.nats[_STEP_UP] >= _PLAIN_NATS or duck.tells(GOES_ON)
-
-
-def _sure(duck: Duck, claim: str) -> float:
-    heard = claim == _STEP_UP and duck.tells(GOES_ON)
-    return min(duck.certainty, max(_HEARD_SURE, duck.sure(claim))) if heard else duck.sure(claim)
-
-
-def _stepped(evidence: Evidence, duck: Duck, at_s: float) -> bool:
-    """Whether the level itself changes right there, about as far as the gain is said to."""
-    assert evidence.balance is not None
-    music = evidence.balance.music
-    if music is None:
-        return False
-    tick = round(at_s * TICKS_PER_S)
-    before = mean_lufs(music[max(0, tick - _ACROSS_TICKS - _ASIDE_TICKS) : max(0, tick - _ACROSS_TICKS)])
-    after = mean_lufs(music[tick + _ACROSS_TICKS : tick + _ACROSS_TICKS + _ASIDE_TICKS])
-    return before is None or after is None or _SEEN <= abs(before - after) / duck.depth_db <= _MORE
 
 
 KIND = Kind("duck-abrupt", "ducking", find)

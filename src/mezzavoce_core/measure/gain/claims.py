@@ -4,14 +4,14 @@ The likelihood of a family is its mean over all its members: the freest family d
 Members whose ramps are as long as those of the other moves weigh more, the more alike the moves of the programme are.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...units import Floats
-from ..ducks import GOES_ON, OWN_DEPTH
+from ..ducks import OWN_DEPTH
 from .dips import heard
 from .moves import DEPTH, FALL_END, FALL_START, RETURN_END, RETURN_START, Move, mean_nats, with_column
 from .search import Search
@@ -64,18 +64,17 @@ RETURNS = (
 _AS_FOUND_NATS = -7.0
 """What the edge as it was found counts as a member of the usual family. In 192 mixes of the tuned half's music 4 of 1437 usual
 returns then reach 2.3 nats as slow ones (7 without), 1 of 1079 reaches 7 as a held one (3), and 48 of 59 slow ones 2.3, as before."""
-_AS_FOUND_LENGTHS_S, _FALLS_AFTER_S, _RETURNS_AFTER_S = (0.05, 1.45), (-1.0, 0.15), (-np.inf, 2.4)
-HEARD_NATS = 6.0
-"""What it tells that the sound itself goes on behind a step (see ``signal.goes_on``): half of the steps are heard like that, and hardly
-anything else is. So a step that is heard is told from 2 nats on, and what tells against it is still heard."""
+_AS_FOUND_LENGTHS_S, _FALLS_AFTER_S, _RETURNS_AFTER_S = (0.06, 1.45), (-1.0, 0.15), (-np.inf, 2.4)
+_HEARD_FROM = 0.5
+"""Nats from which on a step back up is listened to: where levels speak against it, the sound hardly speaks for it."""
 _DEPTHS_DB, _LIKE_DB, _DEPTH_TOLD = np.arange(2.0, 27.1, 1.0), 1.5, 4.5
 
 
-Stepped = Callable[[float, float, float], bool]
-"""Whether the sound is heard to go on behind a rise, as much louder: from when to when (seconds), and by how many dB."""
+Listen = Callable[[float, float, float], float]
+"""What the sound tells of a rise: from when to when (seconds), and by how many dB; nats that speak for a gain (below 0: for a beat of the music)."""
 
 
-def claims(search: Search, k: int, stepped: Stepped) -> Mapping[str, float]:
+def claims(search: Search, k: int, listen: Listen) -> Mapping[str, float]:
     """The family that move ``k`` of a search is found to belong to, and nats beyond what chance gives; the move then has the edge of it that fits best."""
     found: dict[str, float] = {}
     move = search.moves[k]
@@ -92,15 +91,12 @@ def claims(search: Search, k: int, stepped: Stepped) -> Mapping[str, float]:
         own = [(*told, family) for family in families if (told := _told(search, move, *ways(search, k, move, family))) is not None]
         # A usual edge may lie between the members of its family, or where none of any family does.
         usually = max(common[0], _AS_FOUND_NATS) if as_usual(move) else common[0]
-        heard_on = _heard_on(own, usually, stepped)
-        own = [(nats + HEARD_NATS * (family.name == heard_on), best, family) for nats, best, family in own]
+        own = [(nats + _heard(nats - usually, best, family, listen), best, family) for nats, best, family in own]
         # That an edge is none of the usual ones is one question, which of the others it is another.
         if any(nats - usually >= family.told for nats, _, family in own):
             highest, best, family = max(own, key=lambda t: t[0])
             search.put(k, move, best)
             found[family.name] = round(max(0.0, highest - usually - family.told), 2)
-            if family.name == heard_on:
-                found[GOES_ON] = HEARD_NATS
     return found
 
 
@@ -119,12 +115,9 @@ def _within(value: float, limits: tuple[float, float]) -> bool:
     return limits[0] <= value <= limits[1]
 
 
-def _heard_on(own: Sequence[tuple[float, Move, Family]], usually: float, stepped: Stepped) -> str | None:
-    """The step back up among edges, if its sound is heard to go on; listened for only where levels do not speak against it."""
-    for nats, move, family in own:
-        if family.name == _STEP_UP and nats - usually >= family.told - HEARD_NATS and stepped(move.return_start_s, move.return_end_s, move.depth_db):
-            return family.name
-    return None
+def _heard(nats: float, move: Move, family: Family, listen: Listen) -> float:
+    """What the sound tells of an edge of which levels tell so much, in nats; only steps back up are listened to."""
+    return listen(move.return_start_s, move.return_end_s, move.depth_db) if family.name == _STEP_UP and nats >= _HEARD_FROM else 0.0
 
 
 def _own_depth(search: Search, k: int, move: Move) -> float | None:
