@@ -234,7 +234,7 @@ class DuckingKindsTest(unittest.TestCase):
         """Levels around it are not asked again: what tells a step has heard them, and the sound."""
         for where, claim, sure in (
             ({"back": (0.3, 0.32)}, "return-abrupt", ((0.0, 0.6), (2.0, 0.7), (10.5, 0.95))),
-            ({"fall": (-0.12, -0.1)}, "fall-abrupt", ((0.0, 0.65), (2.0, 0.95))),
+            ({"fall": (-0.12, -0.1)}, "fall-abrupt", ((0.0, 0.8), (2.0, 0.95))),
         ):
             evidence, stepped = self.claimed(points(d1=duck(1, **where)), claim)
             for beyond, certainty in sure:

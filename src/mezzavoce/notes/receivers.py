@@ -46,9 +46,12 @@ def _matched(mix: Mix, findings: Sequence[Finding], marks: Sequence[Mark]) -> di
     alike = defaultdict(list)
     for mark in marks:
         alike[mark.family, mark.role].append((mark, mix.seconds(mark.in_sample), mix.seconds(mark.out_sample)))
-    # Nearly all pairs share no time at all, and need no closer look.
-    near = ((k, f, m, span) for k, f in enumerate(findings) for m, *span in alike[f.family, f.role] if min(f.out_s, span[1]) > max(f.in_s, span[0]))
-    pairs = [(likeness, k, m) for k, f, m, span in near if (likeness := _likeness(f, m, *span)) > 0]
+    pairs = []
+    for k, f in enumerate(findings):
+        in_s, out_s = f.in_s, f.out_s
+        # Nearly all pairs share no time at all, and need no closer look.
+        near = [one for one in alike[f.family, f.role] if one[1] < out_s and in_s < one[2]]
+        pairs += [(likeness, k, m) for m, *span in near if (likeness := _likeness(f, m, *span)) > 0]
     taken: dict[int, Mark] = {}
     given: set[int] = set()
     for _, k, mark in sorted(pairs, key=lambda p: -p[0]):

@@ -50,15 +50,15 @@ _USUAL_LENGTHS_S = (0.05, 1.3)
 _STEP_UP = "return-abrupt"
 USUAL_FALLS = Family("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0.85, 1.2), may_meet=True)
 FALLS = (
-    Family("fall-abrupt", (-0.6, 0.11, 0.005), (0.015,), told=3.0, by_length=True),
-    Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=1.9, by_length=True, may_meet=True),
+    Family("fall-abrupt", (-0.6, 0.11, 0.005), (0.015,), told=4.0, by_length=True),
+    Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=2.8, by_length=True, may_meet=True),
     Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=4.0),
     Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=5.0),
 )
 USUAL_RETURNS = Family("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3), may_meet=True)
 RETURNS = (
     Family(_STEP_UP, (0.0, 1.3, 0.005), (0.015,), told=8.0, by_length=True),
-    Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=1.2, by_length=True, may_meet=True),
+    Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=1.6, by_length=True, may_meet=True),
     Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=7.0),
 )
 _AS_FOUND_NATS = -7.0
