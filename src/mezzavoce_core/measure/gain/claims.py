@@ -51,7 +51,7 @@ _STEP_UP = "return-abrupt"
 USUAL_FALLS = Family("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0.85, 1.2), may_meet=True)
 FALLS = (
     Family("fall-abrupt", (-0.6, 0.11, 0.005), (0.015,), told=4.0, by_length=True),
-    Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=2.8, by_length=True, may_meet=True),
+    Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=2.3, by_length=True, may_meet=True),
     Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=4.0),
     Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=5.0),
 )
