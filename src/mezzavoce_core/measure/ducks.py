@@ -107,6 +107,7 @@ class MusicGain:
     ducks: tuple[Duck, ...]
     nats: float
     steps: tuple[HeardStep, ...] = ()
+    """What was listened to, for a look at a part without the sound."""
 
     def between(self, in_s: float, out_s: float) -> "MusicGain":
         """Those of a part of the programme, on its clock; corners outside it are not seen."""

@@ -5,7 +5,6 @@ from collections.abc import Iterator
 from ..ducking import duck_finding, known_ducks, needed, reshaping
 from ..model import SHOULD, Evidence, Finding, Kind
 
-_STEP_DOWN, _STEP_UP = "fall-abrupt", "return-abrupt"
 _LEAST_STEP_DB = 6.0
 _SOFT_S = 0.35
 
@@ -19,8 +18,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         if not needed(evidence, duck) or round(duck.depth_db, 1) < _LEAST_STEP_DB:
             continue
         for what, begin, end, claim in (
-            ("falls", duck.fall_start_s, duck.fall_end_s, _STEP_DOWN),
-            ("returns", duck.return_start_s, duck.return_end_s, _STEP_UP),
+            ("falls", duck.fall_start_s, duck.fall_end_s, "fall-abrupt"),
+            ("returns", duck.return_start_s, duck.return_end_s, "return-abrupt"),
         ):
             if begin is None or end is None or round(end - begin, 3) >= limit or not duck.tells(claim):
                 continue
