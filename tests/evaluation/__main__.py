@@ -9,9 +9,8 @@ from pathlib import Path
 
 import numpy as np
 
-from tests.evaluation import material, remedies
+from tests.evaluation import kept, material, remedies
 from tests.evaluation.plans import HELD, TUNED, plans
-from tests.evaluation.scores import score
 from tests.evaluation.tables import by_limit, by_music, figures, together
 
 _FIGURES = ("Figure (stems)", "To reach", "Found")
@@ -59,7 +58,7 @@ def _over(what, wanted, options):
 
 
 def _scores(half, options):
-    for s in _over(score, plans(half, options.scale), options):
+    for s in _over(kept.scored, plans(half, options.scale), options):
         if options.verbose:
             print(s.plan.name, s.plan.track.path.stem, f"{s.found}/{s.ducks} false {s.false_ducks}", s.planted, [o.kind for o in s.others], flush=True)
         yield s
@@ -88,6 +87,7 @@ def main():
     options = parser.parse_args()
     if material.missing():
         sys.exit(f"The set is made of music and voices that Debian's packages carry; install {' '.join(material.missing())}, then run this again.")
+    kept.forget_others()
     text = _head(options)
     for part in (_remedied if options.remedies else _parts)(options):
         print(part, flush=True)

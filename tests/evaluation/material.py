@@ -70,6 +70,7 @@ class Piece:
     path: Path
 
 
+@cache
 def music():
     """Pieces of music of 75 s or more, in a fixed order."""
     return [p for p in _found(_MUSIC) if len(sound(p)) >= 75 * RATE]
@@ -96,11 +97,13 @@ def liveliness(piece):
     return "even: its seconds within 5 dB" if high - low < 5 else "moved: within 5 to 10 dB" if high - low < 10 else "wide: more than 10 dB"
 
 
+@cache
 def effects():
     """Short effects."""
     return [p for p in _found(_EFFECTS) if RATE // 5 <= len(sound(p)) <= 8 * RATE]
 
 
+@cache
 def voices():
     """Collections of spoken pieces by speaker: name to pieces of 1 to 12 s."""
     by_kind = {}
@@ -116,7 +119,7 @@ def voices():
 
 def sound(piece):
     """Samples ``(frames, 2)`` at 48 kHz, decoded once and kept."""
-    kept = _cache() / f"{hashlib.sha256(str(piece.path).encode()).hexdigest()[:20]}.npy"
+    kept = folder() / f"{hashlib.sha256(str(piece.path).encode()).hexdigest()[:20]}.npy"
     if not kept.exists():
         command = ["ffmpeg", "-v", "error", "-i", str(piece.path), "-ac", "2", "-ar", str(RATE), "-f", "f32le", "-"]
         samples = np.frombuffer(subprocess.run(command, check=True, capture_output=True).stdout, dtype="<f4").reshape(-1, 2)
@@ -138,7 +141,7 @@ def _found(places):
 
 
 def _spoken(command, voice, text):
-    path = _cache() / f"{voice}-{hashlib.sha256(text.encode()).hexdigest()[:12]}.wav"
+    path = folder() / f"{voice}-{hashlib.sha256(text.encode()).hexdigest()[:12]}.wav"
     if not path.exists():
         part = path.with_suffix(f".{os.getpid()}.wav")
         order = [*command, str(part), *(("-t", text) if command[0] == "flite" else (text,))]
@@ -148,7 +151,7 @@ def _spoken(command, voice, text):
 
 
 def _written(key, tempo):
-    path = _cache() / f"composed-{key}-{tempo}.wav"
+    path = folder() / f"composed-{key}-{tempo}.wav"
     if not path.exists():
         part = path.with_suffix(f".{os.getpid()}.wav")
         soundfile.write(part, compose(180.0, key, tempo, key), RATE, "FLOAT")
@@ -156,7 +159,8 @@ def _written(key, tempo):
     return Piece("composed", path)
 
 
-def _cache():
-    folder = Path(tempfile.gettempdir()) / "mezzavoce-evaluation"
-    folder.mkdir(exist_ok=True)
-    return folder
+def folder():
+    """Where decoded material and scores are kept, outside the project."""
+    place = Path(tempfile.gettempdir()) / "mezzavoce-evaluation"
+    place.mkdir(exist_ok=True)
+    return place

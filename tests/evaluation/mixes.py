@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
 from scipy.signal import oaconvolve
 
 from tests.evaluation import cues, material, other_faults
@@ -20,7 +21,7 @@ _LEFT_DB, _RAISED_DB, _WORDS_DB = 2.0, 9.0, 20.0
 """Words further under the others than the first are raised, by at most the second; what is under them by more than the third is none."""
 _UNDER_DB, _BRIGHTENED_DB = 20.0, 10.0
 """A voice whose 2 to 4 kHz stand further under its whole than the first is brightened by at most the second."""
-_DRAWS, _DRAW_APART = 6, 1_000_000
+_DRAWS, _DRAW_APART = 12, 1_000_000
 
 
 @dataclass(frozen=True)
@@ -151,11 +152,12 @@ def _spoken(piece):
 
 def _brightened(x):
     """A dull voice with what lies above 1 kHz raised, fully from 2 kHz on, as a mixer does before anything else."""
-    spectrum, hz = np.fft.rfft(x, axis=0), np.fft.rfftfreq(len(x), 1 / RATE)
+    length = next_fast_len(len(x), real=True)
+    spectrum, hz = rfft(x, length, axis=0), rfftfreq(length, 1 / RATE)
     power = (np.abs(spectrum) ** 2).sum(axis=1)
     under = 10 * np.log10(power.sum() / (power[(hz >= 2000) & (hz < 4000)].sum() + 1e-12))
     raised = np.clip(under - _UNDER_DB, 0, _BRIGHTENED_DB) * np.clip(np.log2(np.maximum(hz, 1) / 1000), 0, 1)
-    return np.fft.irfft(spectrum * 10 ** (raised / 20)[:, None], len(x), axis=0)
+    return irfft(spectrum * 10 ** (raised / 20)[:, None], length, axis=0)[: len(x)]
 
 
 def _ridden(x):

@@ -28,6 +28,8 @@ _ALL_FAULTS = (*FAULTS, *cues.KINDS, *other_faults.KINDS)
 _RATIO_MARGINS_LU, _RATIO_MIXES, _RATIO_S = (-18.0, 8.0), 60, 60.0
 # With some two dozen of a kind in each half one miss is less than 5 %.
 _MIXES_WITH_A_FAULT = 24
+# Joins need programmes with room for them: how many seconds, and how many pieces of music beside the first.
+_JOINS = {cues.CUT_OFF: (150.0, 2), cues.ABRUPT: (150.0, 2), cues.JUMP: (300.0, 4)}
 # A plunge has to leave more than enough, and a bed that lies higher must not cover words.
 _MARGINS_LU = {"duck-plunge": 6.0, "duck-uneven": 9.0}
 
@@ -39,13 +41,20 @@ def plans(half, scale=1.0):
     # Coprime with their number, so that every piece of music has its turn.
     step = next(s for s in range(7, 7 + len(tracks) + 1) if gcd(s, len(tracks)) == 1)
 
-    def add(group, count, along=lambda share: {}, **more):
-        """``along`` gives what changes from the first of them (0) to the last (1)."""
+    def after(number, count):
+        return tuple(tracks[(step * number + j) % len(tracks)] for j in range(1, 1 + count))
+
+    def add(group, count, along=lambda share: {}, pieces=0, **more):
+        """``along`` gives what changes from the first of them (0) to the last (1); ``pieces`` of music follow the first."""
         count = max(1, round(count * scale))
         for k in range(count):
             number = len(found)
             seed = 1000 * len(group) + 2 * number + half
-            facts = {"voice": voices[number % len(voices)], "track": tracks[(step * number) % len(tracks)]} | more | along(k / max(1, count - 1))
+            facts = (
+                {"voice": voices[number % len(voices)], "track": tracks[(step * number) % len(tracks)], "more_tracks": after(number, pieces)}
+                | more
+                | along(k / max(1, count - 1))
+            )
             if k % 4 == 3:
                 facts["second_voice"] = voices[(number + 3) % len(voices)]
             if k % 4 == 1:
@@ -63,7 +72,6 @@ def plans(half, scale=1.0):
             number = len(found)
             # Kinds take turns, so that all of them come as often.
             kinds = [_ALL_FAULTS[(5 * k + j) % len(_ALL_FAULTS)] for j in range(min(len(_ALL_FAULTS), round(length_min * 0.85)))]
-            around = [tracks[(step * number + j) % len(tracks)] for j in range(1, 2 + length_min // 2)]
             plan = Plan(
                 f"{group} {k}",
                 group,
@@ -72,7 +80,7 @@ def plans(half, scale=1.0):
                 voice=voices[number % len(voices)],
                 second_voice=voices[(number + 3) % len(voices)] if k % 2 else None,
                 track=tracks[(step * number) % len(tracks)],
-                more_tracks=(material.composed()[half::2][k % 2], *around),
+                more_tracks=(material.composed()[half::2][k % 2], *after(number, 1 + length_min // 2)),
                 depth_db=(9.0, 13.0),
                 room_db=-38.0 if k % 3 == 1 else None,
                 with_effects=True,
@@ -81,4 +89,8 @@ def plans(half, scale=1.0):
             found.append(plan)
     low, high = _RATIO_MARGINS_LU
     add(RATIOS, _RATIO_MIXES, lambda share: {"margin_lu": low + share * (high - low)}, seconds=_RATIO_S, ducked=False)
+    for kind in other_faults.KINDS:
+        add(kind, _MIXES_WITH_A_FAULT, faults=(kind,), with_effects=True)
+    for kind, (seconds, pieces) in _JOINS.items():
+        add(kind, _MIXES_WITH_A_FAULT, pieces=pieces, faults=(kind,), seconds=seconds, with_effects=True)
     return found
