@@ -172,6 +172,18 @@ class MusicKindsTest(unittest.TestCase):
         self.assertEqual((finding.remedy.action, finding.severity), ("lower", NOTE))
         self.assertAlmostEqual(finding.remedy.amount_db, -7.0, delta=0.3)
 
+    def test_a_soft_piece_with_rests_of_its_own_is_one_cue(self):
+        soft = [cue(a, b, level=-34, fade_in=0.1, fade_out=0.4) for a, b in ((26, 30), (31.1, 34.5), (35.6, 40))]
+        finding = self.only("cue-level-jump", cue(0.5, 5) + cue(7, 12) + cue(14, 19) + sum(soft))
+        self.assertAlmostEqual(finding.measured, 8.0, delta=0.3)
+        self.assertAlmostEqual(finding.in_s, 26.0, delta=0.3)
+        self.assertAlmostEqual(finding.out_s, 40.0, delta=0.3)
+        self.assertEqual(finding.remedy.action, "raise")
+
+    def test_two_pieces_of_which_one_rests_have_no_middle_but_three_cues_do(self):
+        music = cue(1, 7) + cue(8.2, 15) + cue(25, 33, level=-19)
+        self.assertAlmostEqual(self.only("cue-level-jump", music).in_s, 25.0, delta=0.2)
+
     def test_two_cues_have_no_middle(self):
         self.assertEqual(found(programme(cue(1, 8) + cue(25, 33, level=-19))), ())
 

@@ -16,7 +16,7 @@ _CUE_S = (45.0, 110.0)
 _CROSSFADE_S, _FADE_IN_S, _FADE_OUT_S, _NO_FADE_S = 3.0, 0.4, 0.8, 0.004
 _REST_S, _AFTER_S, _BEFORE_S = (1.3, 2.5), 0.3, 0.9
 _REST_SHARE = 0.7
-_JUMP_DB, _SPREAD_DB = -8.0, 3.0
+_JUMP_DB, _SPREAD_DB, _STANDS_OFF_DB = -8.0, 3.0, 5.0
 _TRIES = 40
 _LOUD_WITHIN_DB = 3.0
 _STARTLES_FROM_LUFS, _STARTLES_BY_DB = VOICE_LUFS - 6.5, 22.0
@@ -81,6 +81,13 @@ def rests(spans):
 def told_apart(faults):
     """Those of a whole cue, and those at its ends."""
     return [f for f in faults if f.kind == JUMP], [f for f in faults if f.kind != JUMP]
+
+
+def standing_off(faults, music, spans):
+    """Without the cues that are no fault, since they hardly stand off from the others after all."""
+    levels = {begin: level_of(music[round(begin * RATE) : round(end * RATE)]) for begin, end in spans}
+    others = {f.in_s: np.median([level for begin, level in levels.items() if begin != f.in_s]) for f in faults if f.kind == JUMP}
+    return [f for f in faults if f.kind != JUMP or others[f.in_s] - levels[f.in_s] > _STANDS_OFF_DB]
 
 
 def startling(faults, music):

@@ -96,7 +96,8 @@ def _drawn(plan, seed):
         source, spans, faults = _music(plan, dice, len(dialogue)), [], []
         trapezoids = _automation(plan, dice, passages) if plan.ducked else []
         source *= 10 ** (_open_gain_db(plan, dialogue, source, speech, passages, trapezoids) / 20)
-    whole, at_joins = cues.told_apart(cues.startling(faults, source))
+    faults = cues.standing_off(cues.startling(faults, source), source, spans)
+    whole, at_joins = cues.told_apart(faults)
     open_lu = _open_ratios(dialogue, source, speech, passages)
     trapezoids, faults = plant(plan.faults, dice, passages, speech, trapezoids, plan.seconds, open_lu, at_joins, cues.rests(spans))
     music = _with_gain(source, trapezoids)

@@ -6,7 +6,8 @@ import numpy as np
 
 from ..units import Floats
 
-_FEWEST = 3
+FEWEST = 3
+"""So many have a middle that one can stand off from."""
 
 
 def standing_off(levels: Sequence[float], limit: float) -> Mapping[int, float]:
@@ -15,11 +16,11 @@ def standing_off(levels: Sequence[float], limit: float) -> Mapping[int, float]:
     Of few levels one that stands far off pulls the middle of the others with it. So the furthest is left out first, and only what
     then still stands off counts.
     """
-    if len(levels) < _FEWEST:
+    if len(levels) < FEWEST:
         return {}
     offs = off_from_median(levels)
     found, left = set[int](), list(range(len(levels)))
-    while len(left) >= _FEWEST:
+    while len(left) >= FEWEST:
         now = np.abs(off_from_median([levels[k] for k in left]))
         furthest = int(np.argmax(now))
         if round(float(now[furthest]), 1) <= limit:

@@ -1,18 +1,22 @@
 """A cue is much louder or softer than the other cues."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
+from ...measure.cues import Cue
 from ..model import NOTE, Evidence, Finding, Kind, Point, Remedy
-from ..offs import standing_off
+from ..offs import FEWEST, standing_off
 
 _SHORTEST_S = 3.0
 _RAMP_S = 0.2
+_OWN_REST_S, _ALIKE_LU = 1.5, 1.0
+"""Music that goes on as loud after so short a rest is one piece that pauses: counted as several cues it would rule the middle of all."""
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
     """A finding for each cue of 3 s or more that stands further than ``cue_jump_lu`` from the median of the others; two have no middle."""
     limit = evidence.spec.limits.cue_jump_lu
-    cues = [c for c in evidence.cues or () if c.length_s >= _SHORTEST_S]
+    cues = _pieces([c for c in evidence.cues or () if c.length_s >= _SHORTEST_S])
     if limit is None:
         return
     for k, off in standing_off([c.level_lufs for c in cues], limit).items():
@@ -37,6 +41,25 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             source=cue.sources[0],
             remedy=Remedy(action="lower" if gain < 0 else "raise", role="music", amount_db=gain, points=points, source=cue.sources[0]),
         )
+
+
+def _pieces(cues: Sequence[Cue]) -> Sequence[Cue]:
+    """The cues, those together that are one piece with short rests of its own; as they are where too few would be left to have a middle."""
+    pieces: list[Cue] = []
+    for cue in cues:
+        last = pieces[-1] if pieces else None
+        if last is not None and _goes_on(last, cue):
+            whole_s = last.length_s + cue.length_s
+            level = (last.level_lufs * last.length_s + cue.level_lufs * cue.length_s) / whole_s
+            pieces[-1] = replace(last, out_s=cue.out_s, level_lufs=level)
+        else:
+            pieces.append(cue)
+    return pieces if len(pieces) >= FEWEST else cues
+
+
+def _goes_on(first: Cue, second: Cue) -> bool:
+    rest_s = second.in_s - first.out_s
+    return first.sources == second.sources and 0 <= rest_s <= _OWN_REST_S and abs(first.level_lufs - second.level_lufs) <= _ALIKE_LU
 
 
 KIND = Kind("cue-level-jump", "music", find)
