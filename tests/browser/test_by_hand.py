@@ -9,6 +9,8 @@ from tests.browser.base import DESKTOP, MeasuredCase
 
 _HEARD = "document.getElementById('review').dataset.heard"
 _TURN = "Number(document.getElementById('review').dataset.turn || 0)"
+_STAND = "document.querySelectorAll('.list > li').forEach((line) => { line.stood = line.outerHTML; })"
+_STOOD = "Array.from(document.querySelectorAll('.list > li'), (line) => [line.querySelector('a')?.dataset.mark, line.stood, line.outerHTML])"
 _SPEECH = "JSON.parse(document.getElementById('review-data').textContent).speech"
 
 
@@ -51,8 +53,10 @@ class ByHandTest(MeasuredCase):
         # Looked at while the hand rests; nothing counts yet.
         self.wait_until(lambda: Judgement.objects.get().again)
         self.assertEqual(page.evaluate(_SPEECH), [[6.0, 12.0]])
+        page.evaluate(_STAND)
         with self.judged_again():
             page.keyboard.press("Enter")
+        self.only_what_changed_is_new()
         row = Correction.objects.get()
         self.assertEqual((row.kind, row.in_sample, row.out_sample), ("speech", round(7.08 * 48000), 12 * 48000))
         self.assertIn([7.08, 12.0], page.evaluate(_SPEECH))
@@ -60,6 +64,14 @@ class ByHandTest(MeasuredCase):
         with self.judged_again():
             page.keyboard.press("z")
         self.assertEqual(page.evaluate(_SPEECH), [[6.0, 12.0]])
+
+    def only_what_changed_is_new(self):
+        """Lines of the list that say what they said stand where they stood, in the order of time."""
+        lines = self.page.evaluate(_STOOD)
+        self.assertTrue(any(stood for _, stood, _ in lines))
+        self.assertEqual([letters for letters, stood, now in lines if stood and stood != now], [])
+        marks = self.page.evaluate("JSON.parse(document.getElementById('review-data').textContent).marks")
+        self.assertEqual([letters for letters, _, _ in lines], [m["letters"] for m in marks])
 
     def test_an_edge_by_mouse_counts_when_it_is_saved(self):
         page = self.page
@@ -98,10 +110,18 @@ class ByHandTest(MeasuredCase):
             page.keyboard.press("Enter")
         self.assertEqual(Trim.objects.get().mark.letters, letters)
         self.assertIn("set by hand", page.inner_text(".where"))
+        by_time = self.order()
         page.keyboard.press("v")
-        self.assertEqual(page.locator(".list-kind").count(), len(set(Mark.objects.values_list("kind", flat=True))))
+        kinds = len(set(Mark.objects.values_list("kind", flat=True)))
+        self.assertEqual(page.locator(".list-kind").count(), kinds)
+        page.keyboard.press("j")
+        self.until(page, "document.querySelectorAll('.list .is-chosen').length === 1")
+        self.assertEqual((page.locator(".list-kind").count(), sorted(self.order())), (kinds, sorted(by_time)))
         page.keyboard.press("v")
-        self.assertEqual(page.locator(".list-kind").count(), 0)
+        self.assertEqual((page.locator(".list-kind").count(), self.order()), (0, by_time))
+
+    def order(self):
+        return [link.get_attribute("data-mark") for link in self.page.locator(".list a").all()]
 
     def test_stems_and_the_proposal_are_heard(self):
         page = self.page

@@ -49,8 +49,9 @@ def _folder():
 
 def _code():
     """What the code is that a score comes from, as a short name."""
+    core = _ROOT / "src/mezzavoce_core"
     sources = [
-        *(_ROOT / "src/mezzavoce_core").rglob("*.py"),
+        *(p for p in core.rglob("*.py") if p != core / "__init__.py"),  # which holds no more than the version
         _ROOT / "src/mezzavoce_demo/music.py",
         _ROOT / "tests/signals.py",
         *(p for p in Path(__file__).parent.glob("*.py") if p.name not in _AFTERWARDS),

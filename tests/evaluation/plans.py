@@ -26,8 +26,10 @@ _LONG_MIN, _LONG_CLEAN_MIN = (5, 10, 20, 5, 10, 20), (5, 10)
 _ALL_FAULTS = (*FAULTS, *cues.KINDS, *other_faults.KINDS)
 # From voices that drown to voices that stand far above everything, minute by minute.
 _RATIO_MARGINS_LU, _RATIO_MIXES, _RATIO_S = (-18.0, 8.0), 60, 60.0
-# With some two dozen of a kind in each half one miss is less than 5 %.
-_MIXES_WITH_A_FAULT = 24
+# With some two dozen of a kind in each half one miss is less than 5 %; of the ducks, where two kinds may look alike, another two dozen.
+_MIXES_WITH_A_FAULT, _MORE_WITH_A_DUCK = 24, 24
+# Half an hour of clean mixes with effects, and another hour: one finding in ten minutes is told from two only over hours.
+_CLEAN, _MORE_CLEAN = 10, 20
 # Joins need programmes with room for them: how many seconds, and how many pieces of music beside the first.
 _JOINS = {cues.CUT_OFF: (150.0, 2), cues.ABRUPT: (150.0, 2), cues.JUMP: (300.0, 4)}
 # A plunge has to leave more than enough, and a bed that lies higher must not cover words.
@@ -44,8 +46,8 @@ def plans(half, scale=1.0):
     def after(number, count):
         return tuple(tracks[(step * number + j) % len(tracks)] for j in range(1, 1 + count))
 
-    def add(group, count, along=lambda share: {}, pieces=0, **more):
-        """``along`` gives what changes from the first of them (0) to the last (1); ``pieces`` of music follow the first."""
+    def add(group, count, along=lambda share: {}, pieces=0, first=0, **more):
+        """``along`` gives what changes from the first of them (0) to the last (1); ``pieces`` of music follow the first; names count from ``first``."""
         count = max(1, round(count * scale))
         for k in range(count):
             number = len(found)
@@ -59,12 +61,12 @@ def plans(half, scale=1.0):
                 facts["second_voice"] = voices[(number + 3) % len(voices)]
             if k % 4 == 1:
                 facts["room_db"] = -38.0
-            found.append(Plan(f"{group} {k}", group, seed, **facts))
+            found.append(Plan(f"{group} {first + k}", group, seed, **facts))
 
     add("alike", 12)
     add("differing", 12, alike=False)
     add("unducked", 12, ducked=False)
-    add("clean", 10, seconds=180.0, with_effects=True)
+    add("clean", _CLEAN, seconds=180.0, with_effects=True)
     for fault in FAULTS:
         add(fault, _MIXES_WITH_A_FAULT, faults=(fault,), margin_lu=_MARGINS_LU.get(fault, 3.0))
     for group, minutes in ((LONG, _LONG_MIN), (LONG_CLEAN, _LONG_CLEAN_MIN)):
@@ -93,4 +95,7 @@ def plans(half, scale=1.0):
         add(kind, _MIXES_WITH_A_FAULT, faults=(kind,), with_effects=True)
     for kind, (seconds, pieces) in _JOINS.items():
         add(kind, _MIXES_WITH_A_FAULT, pieces=pieces, faults=(kind,), seconds=seconds, with_effects=True)
+    for fault in FAULTS:
+        add(fault, _MORE_WITH_A_DUCK, faults=(fault,), margin_lu=_MARGINS_LU.get(fault, 3.0), first=_MIXES_WITH_A_FAULT)
+    add("clean", _MORE_CLEAN, seconds=180.0, with_effects=True, first=_CLEAN)
     return found

@@ -1,9 +1,12 @@
 """What people set by hand: speech regions, important effects, bounds of findings, several decided at once; undone one after the other; heard."""
 
 import io
+import threading
 import wave
 from unittest import mock
 
+from django.db import connection
+from django.test import TransactionTestCase
 from django.urls import reverse
 
 from mezzavoce.accounts.models import Change
@@ -19,10 +22,11 @@ from mezzavoce.notes.models import Decision, Note, Trim
 from mezzavoce.notes.selectors import marked
 from mezzavoce.screens.review import review
 from mezzavoce_core.errors import TimecodeError
+from mezzavoce_core.exchange.document import document
 from mezzavoce_core.measure import music_gain
 from mezzavoce_core.media.probe import probe
 from tests.signals import chord, noise, stereo, talk, three_stems, write_wav
-from tests.web.base import SPANS, ProductionCase, make_mix, measure_mix
+from tests.web.base import SPANS, ProductionCase, make_mix, make_people, measure_mix
 
 
 class HandCase(ProductionCase):
@@ -47,6 +51,35 @@ class HandCase(ProductionCase):
         return self.client.post(reverse(name, args=[key]), data, headers={"Accept": "application/json"})
 
 
+class AtOnceTest(TransactionTestCase):
+    def test_two_people_at_once_and_neither_word_is_lost(self):
+        make_people(self)
+        mix = make_mix(self.production, self.lead)
+        measure_mix(mix, three_stems(talk(40, SPANS), chord(40, -22)))
+        judging_now, both = threading.Semaphore(0), threading.Event()
+
+        def slow(result):
+            # Whoever comes first waits a while for the other to have judged, too.
+            if judging_now.acquire(blocking=False):
+                both.set()
+            else:
+                judging_now.release()
+                both.wait(1.0)
+            return document(result)
+
+        def say(*span):
+            measuring.correct(self.reviewer, Mix.objects.get(pk=mix.pk), "no-speech", span)
+            connection.close()
+
+        with mock.patch.object(judging, "document", side_effect=slow):
+            people = [threading.Thread(target=say, args=span) for span in (("10:00:08:00", "10:00:14:00"), ("10:00:24:00", "10:00:30:00"))]
+            for one in people:
+                one.start()
+            for one in people:
+                one.join(60)
+        self.assertEqual((Correction.objects.count(), current_judgement(mix).detail["speech"]), (2, []))
+
+
 class CorrectionTest(HandCase):
     def test_nobody_speaks_here(self):
         self.assertEqual(len(self.of("duck-missing")), 2)
@@ -55,6 +88,18 @@ class CorrectionTest(HandCase):
         self.assertEqual(self.speech(), [(8.0, 14.0, False)])
         self.assertEqual([round(m.in_s) for m in self.of("duck-missing") if m.finding], [8])
         self.assertEqual(Change.objects.filter(action="correct: nobody speaks").count(), 1)
+
+    def test_what_stays_as_it_was_keeps_its_row(self):
+        """Of hundreds of findings only those are written anew that a word changes."""
+        before = {f.pk: f for f in Judgement.objects.get().findings.all()}
+        measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:23:12", "10:00:31:00"))
+        after = {f.pk: f for f in Judgement.objects.get().findings.all()}
+        kept = before.keys() & after.keys()
+        self.assertEqual([(f.kind, round(f.in_s)) for f in after.values() if f.pk in kept and f.kind == "duck-missing"], [("duck-missing", 8)])
+        self.assertTrue(all((before[k].evidence, before[k].mark_id) == (after[k].evidence, after[k].mark_id) for k in kept))
+        gone = [before[k] for k in before.keys() - kept]
+        self.assertIn(("duck-missing", 24), [(f.kind, round(f.in_s)) for f in gone])
+        self.assertTrue(all(f.evidence not in [a.evidence for a in after.values()] for f in gone))
 
     def test_judged_again_from_memory_as_from_the_file(self):
         with mock.patch.object(last, "read_features", side_effect=last.read_features) as reading:

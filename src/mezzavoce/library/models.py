@@ -1,6 +1,7 @@
 """Productions, who works on them, their programmes and mixes, and the files behind them."""
 
 import uuid
+from functools import lru_cache
 from typing import ClassVar
 
 from django.conf import settings
@@ -10,6 +11,12 @@ from mezzavoce_core.judge import spec as core_spec
 from mezzavoce_core.timecode import Clock, parse_rate
 
 from ..accounts.models import Person
+
+
+@lru_cache(maxsize=256)
+def _clock(start_timecode: str, frame_rate: str, drop_frame: bool) -> Clock:
+    """Of a list with hundreds of times each asks for the clock of the same mix."""
+    return Clock.starting(start_timecode, parse_rate(frame_rate, drop_frame=drop_frame))
 
 
 class Production(models.Model):
@@ -223,7 +230,7 @@ class Mix(models.Model):
     @property
     def clock(self) -> Clock:
         """Its times as timecode."""
-        return Clock.starting(self.start_timecode, parse_rate(self.frame_rate, drop_frame=self.drop_frame))
+        return _clock(self.start_timecode, self.frame_rate, self.drop_frame)
 
     def samples(self, time_s: float) -> int:
         """A time as whole samples, the unit of all human work."""

@@ -21,7 +21,7 @@ from ..library.access import require
 from ..library.models import Membership, Mix, Production, Programme, Spec, SpecVersion, StoredFile
 from ..library.storage import keep, work_folder
 from . import queue
-from .judging import judge_run, look_ahead, rejudge
+from .judging import hold, judge_run, look_ahead, rejudge
 from .last import read
 from .models import Correction, Judgement, Run
 from .orders import order_of
@@ -77,6 +77,7 @@ def _carry_out(run: Run) -> None:
         features = folder / "features.npz"
         core_process.measure(core_process.Order(order_of(mix), features, mix.duration_s), lambda share, doing: queue.hold(run, share, doing))
         with transaction.atomic():
+            hold(mix)
             row = Run.objects.select_for_update().get(pk=run.pk)
             if row.lease_holder != run.lease_holder or row.state != Run.State.RUNNING:
                 return

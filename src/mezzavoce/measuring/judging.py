@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from django.db import transaction
+from django.db.models import QuerySet
 
 from mezzavoce_core.exchange.captions import read_captions
 from mezzavoce_core.exchange.document import document
@@ -30,9 +31,18 @@ _LAST = LastJudged()
 
 
 def rejudge(mix: Mix) -> Judgement | None:
-    """Judge the newest measured run of a mix by what counts now; None where nothing is measured that can be judged."""
+    """Judge the newest measured run of a mix by what counts now; None where nothing is measured that can be judged.
+
+    Inside a transaction: whoever judges the same mix meanwhile waits, so that nobody's word is left out.
+    """
+    hold(mix)
     run = _measured(mix)
     return judge_run(run, mix.programme.judged_by, _LAST) if run else None
+
+
+def hold(mix: Mix) -> None:
+    """Until the end of the transaction nobody else judges this mix."""
+    Mix.objects.select_for_update().only("pk").get(pk=mix.pk)
 
 
 def look_ahead(mix: Mix, said: Correction) -> None:
@@ -41,7 +51,7 @@ def look_ahead(mix: Mix, said: Correction) -> None:
     What was looked at is kept with the newest judgement, for whichever process is asked next.
     """
     run = _measured(mix)
-    newest = Judgement.objects.filter(run=run).order_by("-id").first() if run else None
+    newest = _newest(run).only("pk").first() if run else None
     if run and newest:
         result = _judgement_of(run, mix.programme.judged_by, [*_corrections_of(mix), _as_core(mix, said)], _LAST)
         Judgement.objects.filter(pk=newest.pk).update(again=_gains(result))
@@ -50,6 +60,11 @@ def look_ahead(mix: Mix, said: Correction) -> None:
 def _measured(mix: Mix) -> Run | None:
     """The newest measured run."""
     return Run.objects.filter(mix=mix, state=Run.State.MEASURED, features__isnull=False).order_by("-id").first()
+
+
+def _newest(run: Run) -> QuerySet[Judgement]:
+    """Judgements of a run, the newest first."""
+    return Judgement.objects.filter(run=run).order_by("-judged_at", "-id")
 
 
 def _judgement_of(run: Run, spec_version: SpecVersion, corrections: Sequence[CoreCorrection], last: LastJudged | None) -> CoreJudgement:
@@ -66,34 +81,46 @@ def _judgement_of(run: Run, spec_version: SpecVersion, corrections: Sequence[Cor
 
 
 def judge_run(run: Run, spec_version: SpecVersion, last: LastJudged | None = None) -> Judgement:
-    """Judge a measured run by a spec version and store what was found. An earlier judgement of the same pair is replaced.
+    """Judge a measured run by a spec version and store what was found in place of what an earlier judgement of the same pair found.
 
     What was judged ``last`` makes it quicker and is remembered in its turn.
     """
     result = _judgement_of(run, spec_version, _corrections_of(run.mix), last)
     detail = document(result)
+    findings = detail.pop("findings")
     with transaction.atomic(), work_folder() as folder:
-        for old in Judgement.objects.filter(run=run, spec_version=spec_version).select_related("series"):
-            if old.series:
-                drop(old.series)
-            old.delete()
         curves = folder / "series.bin"
         write_page_series(result, curves)
-        findings = detail.pop("findings")
-        judgement = Judgement.objects.create(
-            run=run,
-            spec_version=spec_version,
-            verdict=detail["verdict"],
-            figures=figures(detail, findings),
-            detail=detail,
-            again=_gains(result),
-            series=keep(curves, run.mix.production, StoredFile.Kind.SERIES, "series.bin"),
-        )
-        rows = [_finding(judgement, f) for f in findings]
-        # Whoever listens may say more about each before it is stored.
-        judged.send(sender=Judgement, judgement=judgement, findings=rows)
-        Finding.objects.bulk_create(rows)
+        judgement = Judgement.objects.select_related("series").defer("detail").filter(run=run, spec_version=spec_version).first()
+        judgement = judgement or Judgement(run=run, spec_version=spec_version)
+        old_curves = judgement.series
+        judgement.verdict, judgement.figures, judgement.detail = detail["verdict"], figures(detail, findings), detail
+        judgement.again = _gains(result)
+        judgement.series = keep(curves, run.mix.production, StoredFile.Kind.SERIES, "series.bin")
+        judgement.save()
+        if old_curves:
+            drop(old_curves)
+        _store(judgement, findings)
     return judgement
+
+
+def _store(judgement: Judgement, findings: Sequence[dict[str, Any]]) -> None:
+    """What was found becomes the findings of a judgement; one that stood there word for word keeps its row."""
+    stood = {(f.kind, f.in_s, f.out_s): f for f in judgement.findings.all()}
+    rows = []
+    for found in findings:
+        row = stood.get((found["kind"], found["in_s"], found["out_s"]))
+        if row is None or row.evidence != found:
+            row = _finding(judgement, found)
+        else:
+            del stood[row.kind, row.in_s, row.out_s]
+        rows.append(row)
+    Finding.objects.filter(pk__in=[f.pk for f in stood.values()]).delete()
+    before = [row.mark_id for row in rows]
+    # Whoever listens may say more about each before it is stored.
+    judged.send(sender=Judgement, judgement=judgement, findings=rows)
+    Finding.objects.bulk_create([row for row in rows if row.pk is None])
+    Finding.objects.bulk_update([row for row, mark in zip(rows, before, strict=True) if row.pk is not None and row.mark_id != mark], ["mark"])
 
 
 def _gains(result: CoreJudgement) -> dict[str, Any]:
@@ -102,7 +129,7 @@ def _gains(result: CoreJudgement) -> dict[str, Any]:
 
 def _again(run: Run) -> dict[str, MusicGain]:
     """What the newest judgement found where hands made it look again, in whichever process that was."""
-    kept = Judgement.objects.filter(run=run).order_by("-id").values_list("again", flat=True).first() or {}
+    kept = _newest(run).values_list("again", flat=True).first() or {}
     try:
         return {key: gain_from_dict(facts) for key, facts in kept.items()}
     except (KeyError, TypeError):

@@ -89,7 +89,7 @@ class Judgement(models.Model):
     again = models.JSONField(default=dict)
     """What was found where a hand made the music be looked at again; the next judgement need not look."""
     series = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
-    created = models.DateTimeField(auto_now_add=True)
+    judged_at = models.DateTimeField(auto_now=True)
 
     class Meta:
         constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["run", "spec_version"], name="judged_once")]

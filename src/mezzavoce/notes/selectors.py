@@ -60,7 +60,8 @@ class Marked:
 
 def marked(mix: Mix, judgement: Judgement | None) -> list[Marked]:
     """Every mark of a mix that is found now or was decided on before, in order of time."""
-    findings = {f.mark_id: f for f in judgement.findings.all()} if judgement else {}
+    # The mark holds what the finding says.
+    findings = {f.mark_id: f for f in judgement.findings.defer("evidence")} if judgement else {}
     decisions = newest_decisions([mix])
     notes = {m.pk: n for n in Note.objects.filter(mix=mix).exclude(state=Note.State.WITHDRAWN).prefetch_related("marks") for m in n.marks.all()}
     trims = {t.mark_id: t for t in Trim.objects.filter(mix=mix, withdrawn=None)}

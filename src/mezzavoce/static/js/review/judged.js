@@ -11,7 +11,7 @@ export async function fetchJudged(root, side, letters) {
   const verdict = document.getElementById("verdict");
   verdict.replaceChildren(...part("verdict").childNodes);
   explain(verdict);
-  side.take(part("side").innerHTML);
+  side.take(part("side"));
   document.getElementById("review-data").textContent = text;
   return JSON.parse(text);
 }

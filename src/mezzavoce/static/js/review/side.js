@@ -4,6 +4,7 @@ import { clientKey, fragment, say, send } from "../talk.js";
 /** Look after the side. `onChange(mark)` is called after something was decided, worded or undone. */
 export function makeSide(element, onPick, onChange, onHear) {
   let asked = 0;
+  let lines = Array.from(element.querySelectorAll(".list > li"));
   element.addEventListener("click", (event) => {
     const link = event.target.closest("a[data-mark]");
     if (link) {
@@ -52,20 +53,26 @@ export function makeSide(element, onPick, onChange, onHear) {
     if (!list || !button) return;
     const on = grouped();
     button.setAttribute("aria-pressed", String(on));
-    list.querySelectorAll(".list-kind").forEach((head) => head.remove());
-    const rows = Array.from(list.children).sort((a, b) => a.dataset.place - b.dataset.place);
-    const kinds = [...new Set(rows.map((row) => row.dataset.kind))];
-    const size = (kind) => rows.filter((row) => row.dataset.kind === kind).length;
-    const order = on ? kinds.sort((a, b) => size(b) - size(a)).flatMap((kind) => [headOf(kind, rows), ...rows.filter((row) => row.dataset.kind === kind)]) : rows;
-    list.replaceChildren(...order.filter(Boolean));
+    standIn(list, on ? alikeTogether(lines) : lines);
   }
 
-  function headOf(kind, rows) {
-    const alike = rows.filter((row) => row.dataset.kind === kind);
-    const head = document.createElement("li");
-    head.className = "list-kind";
-    head.textContent = `${alike[0].dataset.words} · ${alike.length}`;
-    return head;
+  /** Take over the parts of the side. Lines that say what they said before stay where they are, so that a long list is not drawn anew. */
+  function replace(parts) {
+    const list = element.querySelector(".list");
+    const fresh = parts.find((part) => part.matches(".list"));
+    if (list && fresh) {
+      const known = new Map(lines.map((line) => [lettersOf(line), line]));
+      lines = Array.from(fresh.children, (line) => (known.get(lettersOf(line))?.isEqualNode(line) ? known.get(lettersOf(line)) : line));
+      Array.from(element.children).filter((part) => part !== list).forEach((part) => part.remove());
+      list.before(...parts.slice(0, parts.indexOf(fresh)));
+      list.after(...parts.slice(parts.indexOf(fresh) + 1));
+    } else {
+      element.replaceChildren(...parts);
+      lines = Array.from(fresh?.children || []);
+    }
+    if (fresh) standIn(list || fresh, lines);
+    arrange();
+    element.querySelector(".is-chosen")?.scrollIntoView({ block: "nearest" });
   }
 
   function openAllow() {
@@ -81,15 +88,14 @@ export function makeSide(element, onPick, onChange, onHear) {
     async show(letters) {
       asked += 1;
       const turn = asked;
-      const html = await fragment(`${element.closest("[data-side]").dataset.side}?mark=${encodeURIComponent(letters)}`);
-      if (turn === asked) this.take(html);
+      const holder = document.createElement("template");
+      holder.innerHTML = await fragment(`${element.closest("[data-side]").dataset.side}?mark=${encodeURIComponent(letters)}`);
+      if (turn === asked) this.take(holder.content);
     },
     /** Show what was rendered elsewhere. */
-    take(html) {
+    take(content) {
       asked += 1;
-      element.innerHTML = html;
-      arrange();
-      element.querySelector(".is-chosen")?.scrollIntoView({ block: "nearest" });
+      replace(Array.from(content.children));
     },
     arrange,
     group: () => group(!grouped()),
@@ -114,4 +120,31 @@ export function makeSide(element, onPick, onChange, onHear) {
     decided: () => new Set(Array.from(element.querySelectorAll(".list .is-done a"), (link) => link.dataset.mark)),
     facts: () => element.querySelector(".side-data").dataset,
   };
+}
+
+function lettersOf(line) {
+  return line.querySelector("a").dataset.mark;
+}
+
+/** Lines with a heading for each kind, the kind with most of them first. */
+function alikeTogether(lines) {
+  const kinds = new Map();
+  lines.forEach((line) => kinds.set(line.dataset.kind, [...(kinds.get(line.dataset.kind) || []), line]));
+  return [...kinds.values()].sort((a, b) => b.length - a.length).flatMap((alike) => [headOf(alike), ...alike]);
+}
+
+function headOf(alike) {
+  const head = document.createElement("li");
+  head.className = "list-kind";
+  head.textContent = `${alike[0].dataset.words} · ${alike.length}`;
+  return head;
+}
+
+/** What a list holds, in order; what stands in its place already is not touched. */
+function standIn(list, wanted) {
+  const staying = new Set(wanted);
+  Array.from(list.children).filter((line) => !staying.has(line)).forEach((line) => line.remove());
+  wanted.forEach((line, at) => {
+    if (list.children[at] !== line) list.insertBefore(line, list.children[at] || null);
+  });
 }
