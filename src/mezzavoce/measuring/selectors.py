@@ -7,6 +7,9 @@ from ..accounts.models import Person
 from ..library.models import Mix, Production
 from .models import Judgement, Run
 
+_NEWEST = 8
+"""Judgements of a mix that are looked at: those of the newest run are among them, one for each spec."""
+
 
 def newest_run(mix: Mix) -> Run | None:
     """The last run asked for."""
@@ -16,9 +19,11 @@ def newest_run(mix: Mix) -> Run | None:
 def current_judgement(mix: Mix) -> Judgement | None:
     """The newest judgement of the newest measured run, by the spec that counts now if there is one."""
     wanted = mix.programme.judged_by.pk
-    found = list(Judgement.objects.filter(run__mix=mix).select_related("spec_version__spec", "series", "run__peaks").order_by("-run_id", "-id")[:8])
-    newest = [j for j in found if j.run_id == found[0].run_id]
-    return next((j for j in newest if j.spec_version_id == wanted), newest[0] if newest else None)
+    # Which one it is comes first, and its detail only when it is asked for: that is long.
+    known = list(Judgement.objects.filter(run__mix=mix).order_by("-run_id", "-judged_at", "-id").values_list("pk", "run_id", "spec_version_id")[:_NEWEST])
+    newest = [(pk, spec) for pk, run, spec in known if run == known[0][1]]
+    chosen = next((pk for pk, spec in newest if spec == wanted), newest[0][0] if newest else None)
+    return Judgement.objects.filter(pk=chosen).select_related("spec_version__spec", "series", "run__peaks").defer("detail", "again").first()
 
 
 def stale_mixes() -> list[Mix]:
