@@ -3,6 +3,7 @@
 import io
 import threading
 import wave
+from contextlib import suppress
 from unittest import mock
 
 from django.db import connection
@@ -52,32 +53,52 @@ class HandCase(ProductionCase):
 
 
 class AtOnceTest(TransactionTestCase):
-    def test_two_people_at_once_and_neither_word_is_lost(self):
+    def setUp(self):
         make_people(self)
-        mix = make_mix(self.production, self.lead)
-        measure_mix(mix, three_stems(talk(40, SPANS), chord(40, -22)))
-        judging_now, both = threading.Semaphore(0), threading.Event()
+        self.mix = make_mix(self.production, self.lead)
+        measure_mix(self.mix, three_stems(talk(40, SPANS), chord(40, -22)))
+
+    def beside(self, do, *args):
+        """Somebody else does something, over a connection of their own."""
+
+        def done():
+            do(self.reviewer, *args)
+            connection.close()
+
+        thread = threading.Thread(target=done)
+        thread.start()
+        return thread
+
+    def say(self, *span):
+        return self.beside(measuring.correct, Mix.objects.get(pk=self.mix.pk), "no-speech", span)
+
+    def test_two_people_at_once_and_neither_word_is_lost(self):
+        here = threading.Barrier(2)
 
         def slow(result):
             # Whoever comes first waits a while for the other to have judged, too.
-            if judging_now.acquire(blocking=False):
-                both.set()
-            else:
-                judging_now.release()
-                both.wait(1.0)
+            with suppress(threading.BrokenBarrierError):
+                here.wait(1.0)
             return document(result)
 
-        def say(*span):
-            measuring.correct(self.reviewer, Mix.objects.get(pk=mix.pk), "no-speech", span)
-            connection.close()
-
         with mock.patch.object(judging, "document", side_effect=slow):
-            people = [threading.Thread(target=say, args=span) for span in (("10:00:08:00", "10:00:14:00"), ("10:00:24:00", "10:00:30:00"))]
-            for one in people:
-                one.start()
-            for one in people:
-                one.join(60)
-        self.assertEqual((Correction.objects.count(), current_judgement(mix).detail["speech"]), (2, []))
+            for thread in (self.say("10:00:08:00", "10:00:14:00"), self.say("10:00:24:00", "10:00:30:00")):
+                thread.join(60)
+        self.assertEqual((Correction.objects.count(), current_judgement(self.mix).detail["speech"]), (2, []))
+
+    def test_a_finding_is_decided_while_it_is_judged_again(self):
+        marks = [m.mark for m in marked(self.mix, current_judgement(self.mix))]
+
+        def decided(result):
+            for mark in marks:
+                self.beside(actions.decide, mark, self.mix, Decision.What.NOTE).join(5)
+            self.decided = Decision.objects.count()
+            return document(result)
+
+        with mock.patch.object(judging, "document", side_effect=decided):
+            self.say("10:00:24:00", "10:00:30:00").join(60)
+        self.assertEqual(self.decided, len(marks))
+        self.assertEqual(len(current_judgement(self.mix).detail["speech"]), 1)
 
 
 class CorrectionTest(HandCase):

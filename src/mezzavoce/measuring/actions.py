@@ -117,6 +117,7 @@ def correct(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str]) -> 
     """
     said = _said(person, mix, kind, timecodes)
     with transaction.atomic():
+        hold(mix)
         said.save()
         record(mix.production, person, f"correct: {said.get_kind_display()}", str(mix), after=list(timecodes))
         rejudge(mix)
@@ -144,6 +145,7 @@ def withdraw(person: Person, correction: Correction) -> None:
     mix = correction.mix
     require(person, mix.production, Membership.Role.REVIEWER)
     with transaction.atomic():
+        hold(mix)
         row = Correction.objects.select_for_update().get(pk=correction.pk)
         if row.withdrawn:
             raise Overtaken("Somebody has taken this back already; the page shows the newest state now.")
@@ -174,6 +176,7 @@ def set_ranges(person: Person, mix: Mix, timecodes: Sequence[tuple[str, str]] | 
         parts = [(a, min(b, mix.duration_s) if b <= mix.duration_s + slack else b) for a, b in parts]
         by_hand([Part(a, b) for a, b in parts], mix.duration_s)
     with transaction.atomic():
+        hold(mix)
         row = Mix.objects.select_for_update().get(pk=mix.pk)
         before = row.ranges
         row.ranges = None if parts is None else [[row.samples(a), row.samples(b)] for a, b in parts]
@@ -234,7 +237,7 @@ def judge_stale() -> int:
     for mix in stale_mixes():
         with transaction.atomic():
             # Whoever holds the mix is at it already.
-            if not Mix.objects.select_for_update(skip_locked=True).filter(pk=mix.pk).exists():
+            if not hold(mix, wait=False):
                 continue
             try:
                 done += rejudge(mix) is not None

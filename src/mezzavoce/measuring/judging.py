@@ -40,9 +40,14 @@ def rejudge(mix: Mix) -> Judgement | None:
     return judge_run(run, mix.programme.judged_by, _LAST) if run else None
 
 
-def hold(mix: Mix) -> None:
-    """Until the end of the transaction nobody else judges this mix."""
-    Mix.objects.select_for_update().only("pk").get(pk=mix.pk)
+def hold(mix: Mix, *, wait: bool = True) -> bool:
+    """Until the end of the transaction nobody else judges this mix; to be called before anything of it is written.
+
+    Its measured runs are locked and not the mix, to which everything that people write refers: deciding a finding must not wait.
+    Says whether there are any; without waiting, whether there are any that nobody else holds.
+    """
+    runs = Run.objects.select_for_update(skip_locked=not wait).filter(mix=mix, state=Run.State.MEASURED)
+    return bool(list(runs.order_by("pk").values_list("pk")))
 
 
 def look_ahead(mix: Mix, said: Correction) -> None:
