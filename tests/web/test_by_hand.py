@@ -1,13 +1,9 @@
 """What people set by hand: speech regions, important effects, bounds of findings, several decided at once; undone one after the other; heard."""
 
 import io
-import threading
 import wave
-from contextlib import suppress
 from unittest import mock
 
-from django.db import connection
-from django.test import TransactionTestCase
 from django.urls import reverse
 
 from mezzavoce.accounts.models import Change
@@ -23,11 +19,10 @@ from mezzavoce.notes.models import Decision, Note, Trim
 from mezzavoce.notes.selectors import marked
 from mezzavoce.screens.review import review
 from mezzavoce_core.errors import TimecodeError
-from mezzavoce_core.exchange.document import document
 from mezzavoce_core.measure import music_gain
 from mezzavoce_core.media.probe import probe
 from tests.signals import chord, noise, stereo, talk, three_stems, write_wav
-from tests.web.base import SPANS, ProductionCase, make_mix, make_people, measure_mix
+from tests.web.base import SPANS, ProductionCase, make_mix, measure_mix
 
 
 class HandCase(ProductionCase):
@@ -50,55 +45,6 @@ class HandCase(ProductionCase):
     def post(self, name, key, **data):
         data = {k.rstrip("_"): v for k, v in data.items()}
         return self.client.post(reverse(name, args=[key]), data, headers={"Accept": "application/json"})
-
-
-class AtOnceTest(TransactionTestCase):
-    def setUp(self):
-        make_people(self)
-        self.mix = make_mix(self.production, self.lead)
-        measure_mix(self.mix, three_stems(talk(40, SPANS), chord(40, -22)))
-
-    def beside(self, do, *args):
-        """Somebody else does something, over a connection of their own."""
-
-        def done():
-            do(self.reviewer, *args)
-            connection.close()
-
-        thread = threading.Thread(target=done)
-        thread.start()
-        return thread
-
-    def say(self, *span):
-        return self.beside(measuring.correct, Mix.objects.get(pk=self.mix.pk), "no-speech", span)
-
-    def test_two_people_at_once_and_neither_word_is_lost(self):
-        here = threading.Barrier(2)
-
-        def slow(result):
-            # Whoever comes first waits a while for the other to have judged, too.
-            with suppress(threading.BrokenBarrierError):
-                here.wait(1.0)
-            return document(result)
-
-        with mock.patch.object(judging, "document", side_effect=slow):
-            for thread in (self.say("10:00:08:00", "10:00:14:00"), self.say("10:00:24:00", "10:00:30:00")):
-                thread.join(60)
-        self.assertEqual((Correction.objects.count(), current_judgement(self.mix).detail["speech"]), (2, []))
-
-    def test_a_finding_is_decided_while_it_is_judged_again(self):
-        marks = [m.mark for m in marked(self.mix, current_judgement(self.mix))]
-
-        def decided(result):
-            for mark in marks:
-                self.beside(actions.decide, mark, self.mix, Decision.What.NOTE).join(5)
-            self.decided = Decision.objects.count()
-            return document(result)
-
-        with mock.patch.object(judging, "document", side_effect=decided):
-            self.say("10:00:24:00", "10:00:30:00").join(60)
-        self.assertEqual(self.decided, len(marks))
-        self.assertEqual(len(current_judgement(self.mix).detail["speech"]), 1)
 
 
 class CorrectionTest(HandCase):

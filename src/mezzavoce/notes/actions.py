@@ -1,6 +1,7 @@
 """Deciding findings, undoing decisions, wording notes."""
 
 import uuid
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -49,8 +50,14 @@ def decide_alike(person: Person, mark: Mark, mix: Mix, what: str, reason: str = 
     with transaction.atomic():
         batch = uuid.uuid4()
         others = [m for m in alike(mark, mix) if m.pk != mark.pk]
+        _hold([mark.pk, *(m.pk for m in others)])
         first = decide(person, mark, mix, what, reason, client_key, batch)
         return [first, *(decide(person, other, mix, what, reason, batch=batch) for other in others)]
+
+
+def _hold(marks: Sequence[int]) -> None:
+    """Lock several marks, always in the same order: of two who decide many at once neither waits for the other in a circle."""
+    list(Mark.objects.select_for_update().filter(pk__in=marks).order_by("pk").values_list("pk"))
 
 
 def alike(mark: Mark, mix: Mix) -> list[Mark]:
@@ -132,7 +139,9 @@ def _untrim(person: Person, row: Trim) -> None:
 def _undo_decisions(person: Person, mix: Mix, last: Decision) -> None:
     """A decision, or all that were made together with it."""
     with transaction.atomic():
-        for decision in Decision.objects.filter(batch=last.batch).select_related("mark").order_by("-pk") if last.batch else [last]:
+        together = list(Decision.objects.filter(batch=last.batch).select_related("mark").order_by("-pk")) if last.batch else [last]
+        _hold([decision.mark_id for decision in together])
+        for decision in together:
             _undo_one(person, mix, decision)
 
 

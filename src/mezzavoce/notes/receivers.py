@@ -1,7 +1,7 @@
 """Gives marks to the findings of a new judgement. A finding that was there before takes the mark it had."""
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from django.dispatch import receiver
@@ -21,24 +21,24 @@ _KEPT = ("role", "kind", "family", "severity", "evidence")
 def give_marks(judgement: Judgement, findings: Sequence[Finding], **_: Any) -> None:
     """Match findings, not stored yet, to marks of this mix by family, role and overlap, one to one, best overlap first; new ones get new letters."""
     mix = judgement.run.mix
+    taken = _matched(mix, findings, list(Mark.objects.filter(born_mix=mix)))
+    changed = [mark for k, mark in taken.items() if _refresh(mark, _seen(mix, findings[k]))]
+    # Marks before the programme, as whoever decides one takes them: neither waits for the other in a circle.
+    Mark.objects.bulk_update(changed, ["in_sample", "out_sample", *_KEPT])
+    taken |= _new(mix, {k: f for k, f in enumerate(findings) if k not in taken})
+    for k, finding in enumerate(findings):
+        finding.mark = taken[k]
+
+
+def _new(mix: Mix, findings: Mapping[int, Finding]) -> dict[int, Mark]:
+    """A mark with letters of its own for each of some findings."""
+    if not findings:
+        return {}
     # Locked, so that two judgements at once cannot give the same letters.
     Programme.objects.select_for_update().get(pk=mix.programme_id)
-    taken = _matched(mix, findings, list(Mark.objects.filter(born_mix=mix)))
-    number = Mark.objects.filter(programme=mix.programme_id).count()
-    new, changed = [], []
-    for k, finding in enumerate(findings):
-        mark = taken.get(k)
-        if mark is None:
-            mark = Mark(programme_id=mix.programme_id, born_mix=mix, letters=letters(number + len(new)))
-            new.append(mark)
-        if _refresh(mark, _seen(mix, finding)) and mark.pk:
-            changed.append(mark)
-        finding.mark = mark
-    Mark.objects.bulk_create(new)
-    Mark.objects.bulk_update(changed, ["in_sample", "out_sample", *_KEPT])
-    for finding in findings:
-        # Now that every mark has its key.
-        finding.mark = finding.mark
+    given = Mark.objects.filter(programme=mix.programme_id).count()
+    marks = [Mark(programme_id=mix.programme_id, born_mix=mix, letters=letters(given + n), **_seen(mix, f)) for n, f in enumerate(findings.values())]
+    return dict(zip(findings, Mark.objects.bulk_create(marks), strict=True))
 
 
 def _matched(mix: Mix, findings: Sequence[Finding], marks: Sequence[Mark]) -> dict[int, Mark]:
