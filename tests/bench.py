@@ -280,8 +280,8 @@ def page(found, more, pairs, before):
     kept = {k: next((line for line in before.splitlines() if line.startswith(f"| {t},") and ("bands" in line) == (k == "bands")), "") for k, t in keys.items()}
     lines = [found.get(key) or kept[key] for key in TITLES if found.get(key) or kept[key]]
     # Where no ratio was measured this time, they are medians of as many pairs as before.
-    past = re.search(r"median of (\d+) pairs", before)
-    pairs = int(past.group(1)) if past and not found else pairs
+    past = re.search(r"median of (.+?) pairs", before)
+    pairs = past.group(1) if past and not found else pairs
     said = [next((line for line in (*more, *before.splitlines()) if line.startswith(begin)), "") for begin in _SAID]
     return (
         f"# Speed\n\n`bin/bench` makes the material, measures, and writes this page (median of {pairs} pairs). {machine()}\n\n"
