@@ -59,7 +59,7 @@ class ByHandTest(MeasuredCase):
         self.only_what_changed_is_new()
         row = Correction.objects.get()
         self.assertEqual((row.kind, row.in_sample, row.out_sample), ("speech", round(7.08 * 48000), 12 * 48000))
-        self.assertIn([7.08, 12.0], page.evaluate(_SPEECH))
+        self.assertEqual(page.evaluate(_SPEECH), [[7.08, 12.0]])
         self.assertIn("somebody speaks", page.inner_text(".undo-row"))
         with self.judged_again():
             page.keyboard.press("z")

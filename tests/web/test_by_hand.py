@@ -56,6 +56,17 @@ class CorrectionTest(HandCase):
         self.assertEqual([round(m.in_s) for m in self.of("duck-missing") if m.finding], [8])
         self.assertEqual(Change.objects.filter(action="correct: nobody speaks").count(), 1)
 
+    def test_the_ends_of_a_region_are_moved(self):
+        """Nothing of the region as it was is left, and undo brings all of it back."""
+        moved = {"from_": "10:00:09:00", "to": "10:00:13:00", "instead-from": "10:00:08:00", "instead-to": "10:00:14:00"}
+        self.assertEqual(self.post("foresee", self.mix.pk, kind="speech", **moved).status_code, 200)
+        self.assertEqual(self.post("correct", self.mix.pk, kind="speech", **moved).status_code, 200)
+        self.assertEqual(self.speech(), [(9.0, 13.0, True), (24.0, 30.0, False)])
+        actions.undo(self.reviewer, self.mix)
+        self.assertEqual(self.speech(), [(8.0, 14.0, False), (24.0, 30.0, False)])
+        refused = self.post("correct", self.mix.pk, kind="speech", **moved | {"instead-to": "10:00:07:00"})
+        self.assertEqual((refused.status_code, Correction.objects.filter(withdrawn=None).count()), (422, 0))
+
     def test_what_stays_as_it_was_keeps_its_row(self):
         """Of hundreds of findings only those are written anew that a word changes."""
         before = {f.pk: f for f in Judgement.objects.get().findings.all()}

@@ -110,12 +110,13 @@ def _set_aside(run: Run, error: MezzavoceError) -> None:
         row.save()
 
 
-def correct(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str]) -> Correction:
+def correct(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], instead: tuple[str, str] | None = None) -> Correction:
     """Say that somebody speaks in a stretch, that nobody does, or that the effect there matters; what depends on it is judged again at once.
 
+    Speech that is said ``instead`` of a region that was there moves its ends: nobody speaks in what is left of it.
     Raises TimecodeError, or Refused where the stretch cannot be; then nothing changes.
     """
-    said = _said(person, mix, kind, timecodes)
+    said = _said(person, mix, kind, timecodes, instead)
     with transaction.atomic():
         hold(mix)
         said.save()
@@ -124,20 +125,27 @@ def correct(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str]) -> 
     return said
 
 
-def foresee(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str]) -> None:
+def foresee(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], instead: tuple[str, str] | None = None) -> None:
     """Look at what a correction would change while somebody is still setting it, so that saying it takes little time. Nothing counts by it."""
-    look_ahead(mix, _said(person, mix, kind, timecodes))
+    look_ahead(mix, _said(person, mix, kind, timecodes, instead))
 
 
-def _said(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str]) -> Correction:
+def _said(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], instead: tuple[str, str] | None) -> Correction:
     """A correction that is not stored yet. Raises TimecodeError, or Refused where it cannot be."""
     require(person, mix.production, Membership.Role.REVIEWER)
     if kind not in Correction.Kind.values:
         raise Refused("A stretch can be said to hold speech, no speech, or an effect that matters.")
+    begin, end = _stretch(mix, timecodes)
+    before = _stretch(mix, instead) if instead and kind == Correction.Kind.SPEECH else (None, None)
+    return Correction(mix=mix, kind=kind, in_sample=begin, out_sample=end, instead_in_sample=before[0], instead_out_sample=before[1], by=person)
+
+
+def _stretch(mix: Mix, timecodes: tuple[str, str]) -> tuple[int, int]:
+    """A stretch of a mix in samples. Raises TimecodeError, or Refused where it cannot be."""
     in_s, out_s = (mix.clock.seconds_at(t) for t in timecodes)
     if not 0 <= in_s < min(out_s, mix.duration_s):
         raise Refused("The stretch ends before it begins, or lies behind the end of the mix. Set its out after its in.")
-    return Correction(mix=mix, kind=kind, in_sample=mix.samples(in_s), out_sample=mix.samples(min(out_s, mix.duration_s)), by=person)
+    return mix.samples(in_s), mix.samples(min(out_s, mix.duration_s))
 
 
 def withdraw(person: Person, correction: Correction) -> None:

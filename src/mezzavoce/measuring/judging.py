@@ -58,7 +58,7 @@ def look_ahead(mix: Mix, said: Correction) -> None:
     run = _measured(mix)
     newest = _newest(run).only("pk").first() if run else None
     if run and newest:
-        result = _judgement_of(run, mix.programme.judged_by, [*_corrections_of(mix), _as_core(mix, said)], _LAST)
+        result = _judgement_of(run, mix.programme.judged_by, [*_corrections_of(mix), *_as_core(mix, said)], _LAST)
         Judgement.objects.filter(pk=newest.pk).update(again=_gains(result))
 
 
@@ -156,11 +156,14 @@ def _programme(mix: Mix, duration_s: float) -> Parts | None:
 
 def _corrections_of(mix: Mix) -> list[CoreCorrection]:
     """What people said about a mix and did not take back, in the order they said it."""
-    return [_as_core(mix, row) for row in Correction.objects.filter(mix=mix, withdrawn=None)]
+    return [one for row in Correction.objects.filter(mix=mix, withdrawn=None) for one in _as_core(mix, row)]
 
 
-def _as_core(mix: Mix, row: Correction) -> CoreCorrection:
-    return CoreCorrection(row.kind, mix.seconds(row.in_sample), mix.seconds(row.out_sample))
+def _as_core(mix: Mix, row: Correction) -> list[CoreCorrection]:
+    said = CoreCorrection(row.kind, mix.seconds(row.in_sample), mix.seconds(row.out_sample))
+    if row.instead_in_sample is None or row.instead_out_sample is None:
+        return [said]
+    return [CoreCorrection(Correction.Kind.NO_SPEECH, mix.seconds(row.instead_in_sample), mix.seconds(row.instead_out_sample)), said]
 
 
 def _captions(mix: Mix) -> Sequence[Caption]:

@@ -65,6 +65,9 @@ class Correction(models.Model):
     kind = models.CharField(max_length=16, choices=Kind)
     in_sample = models.PositiveBigIntegerField()
     out_sample = models.PositiveBigIntegerField()
+    # Where somebody moved the ends of a region that was there: what it was before does not count any more.
+    instead_in_sample = models.PositiveBigIntegerField(null=True)
+    instead_out_sample = models.PositiveBigIntegerField(null=True)
     by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="corrections")
     at = models.DateTimeField(auto_now_add=True)
     withdrawn = models.DateTimeField(null=True)

@@ -70,9 +70,11 @@ def foresee(request: HttpRequest, mix_id: int) -> JsonResponse:
     return JsonResponse({})
 
 
-def _stretch(request: HttpRequest) -> tuple[str, tuple[str, str]]:
-    """What a form says of which stretch, as timecodes."""
-    return request.POST.get("kind", ""), (request.POST.get("from", ""), request.POST.get("to", ""))
+def _stretch(request: HttpRequest) -> tuple[str, tuple[str, str], tuple[str, str] | None]:
+    """What a form says of which stretch, instead of which one if it was there before; as timecodes."""
+    said = request.POST
+    instead = (said["instead-from"], said.get("instead-to", "")) if said.get("instead-from") else None
+    return said.get("kind", ""), (said.get("from", ""), said.get("to", "")), instead
 
 
 @login_required

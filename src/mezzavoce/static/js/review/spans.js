@@ -54,6 +54,11 @@ export function makeSpans(store, root, seek, judged) {
     body.set("from", begin.value.trim());
     body.set("to", end.value.trim());
     if (kind) body.set("kind", kind);
+    const was = store.get().span?.was;
+    if (was) {
+      body.set("instead-from", fields.text(was[0]));
+      body.set("instead-to", fields.textAfter(was[1]));
+    }
     return body;
   }
 
@@ -89,7 +94,7 @@ export function makeSpans(store, root, seek, judged) {
     speech(time, focus = true) {
       const region = store.get().speech.find(([from, to]) => from <= time && time < to);
       const [from, to] = region || [fields.snapped(time), fields.snapped(Math.min(duration, time + NEW_LENGTH))];
-      show({ what: "speech", from, to }, focus);
+      show({ what: "speech", from, to, was: region }, focus);
     },
     bounds(focus = true) {
       const { chosen } = store.get();
@@ -116,7 +121,7 @@ export function makeSpans(store, root, seek, judged) {
       if (!store.get().span) {
         const region = store.get().speech.find(([from, to]) => Math.abs((which === "in" ? from : to) - time) <= near);
         if (!region) return;
-        show({ what: "speech", from: region[0], to: region[1] }, false);
+        show({ what: "speech", from: region[0], to: region[1], was: region }, false);
       }
       this.setEdge(which, time);
     },
