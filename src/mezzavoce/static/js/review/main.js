@@ -55,6 +55,7 @@ function start(root) {
       const letters = document.querySelector(".finding")?.dataset.mark;
       const mark = fresh.marks.find((m) => m.letters === letters) || null;
       store.set({ ...fresh, chosen: mark, proposal: mark?.remedy || null });
+      document.querySelector("[data-loop-mark]").textContent = mark?.letters || "";
       hearing.chosen();
       refreshHead(side.facts());
       take(await curves, store);
