@@ -46,9 +46,9 @@ def plans(half, scale=1.0):
     def after(number, count):
         return tuple(tracks[(step * number + j) % len(tracks)] for j in range(1, 1 + count))
 
-    def add(group, count, along=lambda share: {}, pieces=0, first=0, **more):
-        """``along`` gives what changes from the first of them (0) to the last (1); ``pieces`` of music follow the first; names count from ``first``."""
-        count = max(1, round(count * scale))
+    def add(group, count, along=lambda share: {}, pieces=0, **more):
+        """``along`` gives what changes from the first of them (0) to the last (1); ``pieces`` of music follow the first."""
+        count, before = max(1, round(count * scale)), sum(p.group == group for p in found)
         for k in range(count):
             number = len(found)
             seed = 1000 * len(group) + 2 * number + half
@@ -61,14 +61,17 @@ def plans(half, scale=1.0):
                 facts["second_voice"] = voices[(number + 3) % len(voices)]
             if k % 4 == 1:
                 facts["room_db"] = -38.0
-            found.append(Plan(f"{group} {first + k}", group, seed, **facts))
+            found.append(Plan(f"{group} {before + k}", group, seed, **facts))
+
+    def add_ducks(count):
+        for fault in FAULTS:
+            add(fault, count, faults=(fault,), margin_lu=_MARGINS_LU.get(fault, 3.0))
 
     add("alike", 12)
     add("differing", 12, alike=False)
     add("unducked", 12, ducked=False)
     add("clean", _CLEAN, seconds=180.0, with_effects=True)
-    for fault in FAULTS:
-        add(fault, _MIXES_WITH_A_FAULT, faults=(fault,), margin_lu=_MARGINS_LU.get(fault, 3.0))
+    add_ducks(_MIXES_WITH_A_FAULT)
     for group, minutes in ((LONG, _LONG_MIN), (LONG_CLEAN, _LONG_CLEAN_MIN)):
         for k, length_min in enumerate(minutes):
             number = len(found)
@@ -95,7 +98,6 @@ def plans(half, scale=1.0):
         add(kind, _MIXES_WITH_A_FAULT, faults=(kind,), with_effects=True)
     for kind, (seconds, pieces) in _JOINS.items():
         add(kind, _MIXES_WITH_A_FAULT, pieces=pieces, faults=(kind,), seconds=seconds, with_effects=True)
-    for fault in FAULTS:
-        add(fault, _MORE_WITH_A_DUCK, faults=(fault,), margin_lu=_MARGINS_LU.get(fault, 3.0), first=_MIXES_WITH_A_FAULT)
-    add("clean", _MORE_CLEAN, seconds=180.0, with_effects=True, first=_CLEAN)
+    add_ducks(_MORE_WITH_A_DUCK)
+    add("clean", _MORE_CLEAN, seconds=180.0, with_effects=True)
     return found

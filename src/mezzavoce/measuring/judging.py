@@ -33,9 +33,8 @@ _LAST = LastJudged()
 def rejudge(mix: Mix) -> Judgement | None:
     """Judge the newest measured run of a mix by what counts now; None where nothing is measured that can be judged.
 
-    Inside a transaction: whoever judges the same mix meanwhile waits, so that nobody's word is left out.
+    Whoever calls it holds the mix, from before anything of it was written: so nobody's word is left out.
     """
-    hold(mix)
     run = _measured(mix)
     return judge_run(run, mix.programme.judged_by, _LAST) if run else None
 

@@ -7,7 +7,7 @@ async function refresh() {
   if (!document.hidden) {
     const focused = document.activeElement && desk.contains(document.activeElement) ? document.activeElement.getAttribute("href") : null;
     try {
-      desk.innerHTML = await fragment(desk.dataset.parts);
+      desk.replaceChildren(await fragment(desk.dataset.parts));
       if (focused) desk.querySelector(`a[href="${CSS.escape(focused).replace(/\\\//g, "/")}"]`)?.focus();
     } catch {
       // The next turn tries again; the page keeps what it shows.

@@ -35,11 +35,13 @@ export async function send(address, body, method = "POST", headers = {}) {
   return answer;
 }
 
-/** Fetch a fragment of HTML from our own server. */
+/** Fetch a fragment of HTML from our own server, as nodes. */
 export async function fragment(address) {
   const response = await fetch(address, { credentials: "same-origin", headers: { "X-Fragment": "1" } });
   if (!response.ok) throw new Error("This part could not be refreshed; reload the page.");
-  return response.text();
+  const holder = document.createElement("template");
+  holder.innerHTML = await response.text();
+  return holder.content;
 }
 
 /** A key that makes a repeated request harmless. */

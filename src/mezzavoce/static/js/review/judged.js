@@ -4,10 +4,9 @@ import { fragment } from "../talk.js";
 
 /** Take over verdict and side of the newest judgement with a chosen mark; resolves with the data of the page. */
 export async function fetchJudged(root, side, letters) {
-  const holder = document.createElement("template");
-  holder.innerHTML = await fragment(`${root.dataset.judged}?mark=${encodeURIComponent(letters)}`);
-  const part = (name) => holder.content.querySelector(`[data-part=${name}]`);
-  const text = holder.content.querySelector("script").textContent;
+  const content = await fragment(`${root.dataset.judged}?mark=${encodeURIComponent(letters)}`);
+  const part = (name) => content.querySelector(`[data-part=${name}]`);
+  const text = content.querySelector("script").textContent;
   const verdict = document.getElementById("verdict");
   verdict.replaceChildren(...part("verdict").childNodes);
   explain(verdict);

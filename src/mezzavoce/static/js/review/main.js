@@ -55,7 +55,7 @@ function start(root) {
       const letters = document.querySelector(".finding")?.dataset.mark;
       const mark = fresh.marks.find((m) => m.letters === letters) || null;
       store.set({ ...fresh, chosen: mark, proposal: mark?.remedy || null });
-      document.querySelector("[data-loop-mark]").textContent = mark?.letters || "";
+      nameLoop();
       hearing.chosen();
       refreshHead(side.facts());
       take(await curves, store);
@@ -92,7 +92,7 @@ function start(root) {
     history.replaceState(null, "", `?mark=${letters}`);
     hearing.chosen();
     player.visit(mark, play);
-    document.querySelector("[data-loop-mark]").textContent = letters;
+    nameLoop();
   }
 
   async function pick(letters, play = true) {
@@ -190,7 +190,11 @@ function start(root) {
     document.getElementById("zoom-in").addEventListener("click", () => zoom(0.6));
     document.getElementById("zoom-out").addEventListener("click", () => zoom(1 / 0.6));
     document.getElementById("picture").addEventListener("click", (e) => e.currentTarget.classList.toggle("is-large"));
-    document.querySelector("[data-loop-mark]").textContent = chosenLetters || "";
+    nameLoop();
+  }
+
+  function nameLoop() {
+    document.querySelector("[data-loop-mark]").textContent = store.get().chosen?.letters || "";
   }
 
   function toggleLoop() {
@@ -271,9 +275,7 @@ async function watchMeasuring() {
   if (!place || !(measuring(place) || preparing)) return;
   await new Promise((resolve) => setTimeout(resolve, 1000));
   try {
-    const holder = document.createElement("template");
-    holder.innerHTML = await fragment(place.dataset.address);
-    const fresh = holder.content.firstElementChild;
+    const fresh = (await fragment(place.dataset.address)).firstElementChild;
     if (preparing && fresh.dataset.playback === "ready") showPicture(player);
     if (measuring(place) && !measuring(fresh)) {
       if (!page) {

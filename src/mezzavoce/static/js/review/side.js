@@ -48,29 +48,21 @@ export function makeSide(element, onPick, onChange, onHear) {
   }
 
   function arrange() {
-    const list = element.querySelector(".list");
     const button = element.querySelector("[data-group]");
-    if (!list || !button) return;
-    const on = grouped();
-    button.setAttribute("aria-pressed", String(on));
-    standIn(list, on ? alikeTogether(lines) : lines);
+    const on = Boolean(button) && grouped();
+    button?.setAttribute("aria-pressed", String(on));
+    standIn(element.querySelector(".list"), on ? alikeTogether(lines) : lines);
   }
 
   /** Take over the parts of the side. Lines that say what they said before stay where they are, so that a long list is not drawn anew. */
   function replace(parts) {
     const list = element.querySelector(".list");
-    const fresh = parts.find((part) => part.matches(".list"));
-    if (list && fresh) {
-      const known = new Map(lines.map((line) => [lettersOf(line), line]));
-      lines = Array.from(fresh.children, (line) => (known.get(lettersOf(line))?.isEqualNode(line) ? known.get(lettersOf(line)) : line));
-      Array.from(element.children).filter((part) => part !== list).forEach((part) => part.remove());
-      list.before(...parts.slice(0, parts.indexOf(fresh)));
-      list.after(...parts.slice(parts.indexOf(fresh) + 1));
-    } else {
-      element.replaceChildren(...parts);
-      lines = Array.from(fresh?.children || []);
-    }
-    if (fresh) standIn(list || fresh, lines);
+    const at = parts.findIndex((part) => part.matches(".list"));
+    const known = new Map(lines.map((line) => [lettersOf(line), line]));
+    lines = Array.from(parts[at].children, (line) => (known.get(lettersOf(line))?.isEqualNode(line) ? known.get(lettersOf(line)) : line));
+    Array.from(element.children).filter((part) => part !== list).forEach((part) => part.remove());
+    list.before(...parts.slice(0, at));
+    list.after(...parts.slice(at + 1));
     arrange();
     element.querySelector(".is-chosen")?.scrollIntoView({ block: "nearest" });
   }
@@ -88,9 +80,8 @@ export function makeSide(element, onPick, onChange, onHear) {
     async show(letters) {
       asked += 1;
       const turn = asked;
-      const holder = document.createElement("template");
-      holder.innerHTML = await fragment(`${element.closest("[data-side]").dataset.side}?mark=${encodeURIComponent(letters)}`);
-      if (turn === asked) this.take(holder.content);
+      const content = await fragment(`${element.closest("[data-side]").dataset.side}?mark=${encodeURIComponent(letters)}`);
+      if (turn === asked) this.take(content);
     },
     /** Show what was rendered elsewhere. */
     take(content) {
