@@ -6,7 +6,7 @@ from types import SimpleNamespace
 import numpy as np
 
 from mezzavoce_core.measure.gain import claims
-from mezzavoce_core.measure.gain.moves import FALL_START, RETURN_END, Move, Shared
+from mezzavoce_core.measure.gain.moves import FALL_START, RETURN_END, RETURN_START, Move, Shared
 
 
 class ClaimsTest(unittest.TestCase):
@@ -56,3 +56,30 @@ class ClaimsTest(unittest.TestCase):
         self.assertTrue(ends and all(15.5 < t <= 15.85 for t in ends), ends)
         self.assertTrue((claims._falls(search, 1, second, late)[0][:, FALL_START] >= 15.2).all())
         self.assertTrue((claims._returns(search, 0, first, abrupt)[0][:, RETURN_END] <= 15.5).all())
+
+    def told(self, quick, slow, slowly):
+        """What is claimed of a move of which so many nats speak for a return in 0.5 to 1 s by the voice, or for a slow one by all and without what is quick."""
+        search = self.searched(Move(9.3, 9.9, 14.2, 14.9, 8.0, (10.0, 14.0)))
+
+        def by_all(_, ways):
+            lengths_s = ways[:, RETURN_END] - ways[:, RETURN_START]
+            return quick * ((lengths_s > 0.5) & (lengths_s < 1.0) & (ways[:, RETURN_START] < 15.4)) + slow * (lengths_s > 1.7)
+
+        search.curve.worths = by_all
+        search.curve.slowly = lambda _, ways: slowly * (ways[:, RETURN_END] - ways[:, RETURN_START] > 1.7)
+        search.put = lambda k, _, new: search.moves.__setitem__(k, new)
+        return dict(claims.claims(search, 0, None)), search.moves[0].return_s
+
+    def test_a_beat_that_a_quick_return_would_meet_by_chance_does_not_hide_a_slow_one(self):
+        found, length_s = self.told(quick=3.0, slow=1.0, slowly=4.0)
+        self.assertEqual(list(found), ["return-slow"])
+        self.assertAlmostEqual(found["return-slow"], 4.0 - 1.0, delta=0.2)
+        self.assertGreater(length_s, 1.7)
+        found, length_s = self.told(quick=3.0, slow=1.0, slowly=0.5)
+        self.assertEqual((found, round(length_s, 1)), ({}, 0.7))
+
+    def test_where_all_speak_clearly_for_a_slow_ramp_it_is_one(self):
+        found, _ = self.told(quick=0.0, slow=9.0, slowly=0.0)
+        self.assertEqual(list(found), ["return-slow"])
+        self.assertAlmostEqual(found["return-slow"], 9.0 - 3.0 - 1.0, delta=0.2)
+        self.assertEqual(self.told(quick=0.0, slow=3.5, slowly=0.0)[0], {})

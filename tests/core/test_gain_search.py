@@ -247,12 +247,12 @@ class CurveTest(unittest.TestCase):
         self.found = changes_of(self.levels, THREE)
         self.curve = Curve(self.found, NO_PAIRS, THREE)
 
-    def told(self, moves):
-        """What a curve tells against none, by the definition of each scale."""
+    def told(self, moves, first=0):
+        """What a curve tells against none, by the definition of each scale from one of them on."""
         times = (np.arange(len(self.levels)) + 0.5) / FRAMES_PER_S
         gain = sum((m.gain_db(times - 0.008) + m.gain_db(times + 0.008)) / 2 for m in moves)
         total = 0.0
-        for scale in self.found.scales:
+        for scale in self.found.scales[first:]:
             at = np.arange(len(scale.moved)) * scale.hop
             inside = (at >= scale.width) & (at + scale.width <= len(gain))
             seen = np.where(inside, compared(gain, scale.width, at, scale.whole), 0.0)
@@ -296,6 +296,16 @@ class CurveTest(unittest.TestCase):
         lowered = np.array([gain[a : a + 10].mean() - gain[b : b + 10].mean() for a, b in zip(one, other, strict=True)])
         before, after = (np.log1p((left / scale) ** 2 / 2).sum() for left in (offset, offset - lowered))
         self.assertAlmostEqual(with_pairs.worth([], [move]) - self.curve.worth([], [move]), 1.5 * PAIR_WEIGHT * (before - after), places=6)
+        # Where it is asked whether a ramp is slow, half of that.
+        by_pairs = with_pairs.slowly([], table([move])[None]) - self.curve.slowly([], table([move])[None])
+        self.assertAlmostEqual(by_pairs[0], 0.75 * PAIR_WEIGHT * (before - after), places=6)
+
+    def test_slow_ramps_are_told_by_what_moves_in_a_fifth_of_a_second_and_more(self):
+        one, slower = Move(9.3, 9.8, 16.3, 17.0, 10.0), Move(9.3, 9.8, 16.3, 18.5, 10.0)
+        self.assertEqual([scale.width / FRAMES_PER_S for scale in self.found.scales[2:]], [0.2, 0.8])
+        self.assertAlmostEqual(self.curve.slowly([], table([one])[None])[0], self.told([one], 2), places=6)
+        self.curve.exchange([], [one])
+        self.assertAlmostEqual(self.curve.slowly([one], table([slower]))[0], self.told([slower], 2) - self.told([one], 2), places=6)
 
     def test_what_is_true_tells_more_than_its_neighbours(self):
         true = Move(9.3, 9.8, 16.3, 17.0, 10.0)

@@ -33,6 +33,8 @@ class Family:
     """Nats from which on it is claimed; set on the tuned half of the evaluation, where hardly a duck without it has that much."""
     by_length: bool = False
     """Whether its length is what makes it unusual."""
+    slow: bool = False
+    """Whether quick scales hardly count where it is held against the usual one."""
     may_meet: bool = False
     """Whether it may begin where the move before it ends, or end where the next begins."""
 
@@ -51,23 +53,35 @@ _STEP_UP = "return-abrupt"
 USUAL_FALLS = Family("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0.85, 1.2), may_meet=True)
 FALLS = (
     Family("fall-abrupt", (-0.6, 0.11, 0.005), (0.015,), told=4.0, by_length=True),
-    Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=2.3, by_length=True, may_meet=True),
+    Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=1.2, by_length=True, slow=True, may_meet=True),
     Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=4.0),
     Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=5.0),
 )
 USUAL_RETURNS = Family("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3), may_meet=True)
 RETURNS = (
     Family(_STEP_UP, (0.0, 1.3, 0.005), (0.015,), told=8.0, by_length=True),
-    Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=1.6, by_length=True, may_meet=True),
+    Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=0.9, by_length=True, slow=True, may_meet=True),
     Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=7.0),
 )
 _AS_FOUND_NATS = -7.0
 """What the edge as it was found counts as a member of the usual family. In 192 mixes of the tuned half's music 4 of 1437 usual
 returns then reach 2.3 nats as slow ones (7 without), 1 of 1079 reaches 7 as a held one (3), and 48 of 59 slow ones 2.3, as before."""
 _AS_FOUND_LENGTHS_S, _FALLS_AFTER_S, _RETURNS_AFTER_S = (0.06, 1.45), (-1.0, 0.15), (-np.inf, 2.4)
+_QUICK_NATS = 3.0
+"""Where quick scales speak for a slow ramp, too, so much of that may be chance."""
 _HEARD_FROM = 0.5
 """Nats from which on a step back up is listened to: where levels speak against it, the sound hardly speaks for it."""
 _DEPTHS_DB, _LIKE_DB, _DEPTH_TOLD = np.arange(2.0, 27.1, 1.0), 1.5, 4.5
+
+
+@dataclass(frozen=True)
+class _Claim:
+    """An unusual family, the member that fits best, what all tells of the family in nats, and by how much it is likelier than the usual one."""
+
+    family: Family
+    best: Move
+    nats: float
+    beyond_usual: float
 
 
 Listen = Callable[[float, float, float], float]
@@ -85,18 +99,19 @@ def claims(search: Search, k: int, listen: Listen) -> Mapping[str, float]:
     for usual, families, ways, as_usual in ((USUAL_FALLS, FALLS, _falls, _falls_as_usual), (USUAL_RETURNS, RETURNS, _returns, _returns_as_usual)):
         move = search.moves[k]
         assert move is not None
-        common = _told(search, move, *ways(search, k, move, usual))
-        if common is None:
+        common = ways(search, k, move, usual)
+        if not len(common[0]):
             continue
-        own = [(*told, family) for family in families if (told := _told(search, move, *ways(search, k, move, family))) is not None]
         # A usual edge may lie between the members of its family, or where none of any family does.
-        usually = max(common[0], _AS_FOUND_NATS) if as_usual(move) else common[0]
-        own = [(nats + _heard(nats - usually, best, family, listen), best, family) for nats, best, family in own]
+        least = _AS_FOUND_NATS if as_usual(move) else -np.inf
+        usually = {slow: max(_mean_nats(search, move, *common, slow), least) for slow in (False, True)}
+        edges = ((family, *ways(search, k, move, family)) for family in families)
+        own = [_told(search, move, family, members, weights, usually, listen) for family, members, weights in edges if len(members)]
         # That an edge is none of the usual ones is one question, which of the others it is another.
-        if any(nats - usually >= family.told for nats, _, family in own):
-            highest, best, family = max(own, key=lambda t: t[0])
-            search.put(k, move, best)
-            found[family.name] = round(max(0.0, highest - usually - family.told), 2)
+        if any(claim.beyond_usual >= claim.family.told for claim in own):
+            likeliest = max(own, key=lambda claim: claim.nats)
+            search.put(k, move, likeliest.best)
+            found[likeliest.family.name] = round(max(0.0, likeliest.beyond_usual - likeliest.family.told), 2)
     return found
 
 
@@ -135,12 +150,21 @@ def _own_depth(search: Search, k: int, move: Move) -> float | None:
     return nats if nats >= 0 else None
 
 
-def _told(search: Search, move: Move, ways: Floats, weights: Floats) -> tuple[float, Move] | None:
-    """The mean likelihood of moves, each with the logarithm of its weight, in nats, and the one that fits best; None where there is none."""
-    if not len(ways):
-        return None
+def _told(search: Search, move: Move, family: Family, ways: Floats, weights: Floats, usually: Mapping[bool, float], listen: Listen) -> _Claim:
+    """What is claimed of a family: its member that fits best, and what is heard there; ``usually`` are the nats of the usual one, by all and slowly."""
     worths = search.curve.worths([move], ways)
-    return float(np.logaddexp.reduce(worths + weights)), move.like(ways[int(np.argmax(worths))])
+    best, nats = move.like(ways[int(np.argmax(worths))]), float(np.logaddexp.reduce(worths + weights))
+    beyond_usual = nats - usually[False]
+    if family.slow:
+        beyond_usual = max(beyond_usual - _QUICK_NATS, _mean_nats(search, move, ways, weights, slow=True) - usually[True])
+    heard_there = _heard(beyond_usual, best, family, listen)
+    return _Claim(family, best, nats + heard_there, beyond_usual + heard_there)
+
+
+def _mean_nats(search: Search, move: Move, ways: Floats, weights: Floats, slow: bool) -> float:
+    """The mean likelihood of moves, each with the logarithm of its weight, in nats; with what tells ``slow`` ramps from usual ones, or with all."""
+    worths = search.curve.slowly([move], ways) if slow else search.curve.worths([move], ways)
+    return float(np.logaddexp.reduce(worths + weights))
 
 
 def _falls(search: Search, k: int, move: Move, family: Family) -> tuple[Floats, Floats]:

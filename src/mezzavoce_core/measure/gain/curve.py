@@ -16,6 +16,9 @@ from .trials import Likeness, Scales, all_tried, taken
 
 PAIR_WEIGHT = 0.018
 """A pair counts so little because neighbouring windows find the same partner, and one phrase has one random level."""
+_SLOWLY_FROM, _SLOWLY_PAIRS = 2, 0.5
+"""Where a slow ramp and a usual one are told apart, only the scales of 0.2 s and more speak, and pairs by half: in what happens within 60 ms a quick ramp
+that meets a beat of the music by chance looks better than the slow one that is there."""
 
 
 class Curve:
@@ -43,6 +46,8 @@ class Curve:
             DEGREES,
         )
         self._likeness = Likeness(pair_begins, pair_of, pairs.one, pairs.other, pairs.offset_db, pairs.scale_db, PAIR_WEIGHT)
+        coarse = {name: getattr(self._scales, name)[_SLOWLY_FROM:] for name in ("begins", "widths", "hops", "wholes")}
+        self._slowly = self._scales._replace(**coarse), self._likeness._replace(weight=_SLOWLY_PAIRS * PAIR_WEIGHT)
         self._sums, self._room, self._powers = np.zeros((3, self.frames + 1))
 
     @property
@@ -62,11 +67,19 @@ class Curve:
     def worths(self, gone: Sequence[Move], ways: Floats) -> Floats:
         """The same for many ways ``(ways, 5)`` of the move that comes, or ``(ways, moves, 5)`` of several."""
         trials = _trials(gone, ways)
-        told = np.empty(len(trials))
-        all_tried(trials, FRAMES_PER_S, self._scales, self._likeness, self._sums, self._room, self._powers, told)
+        told = self._tried(trials, self._scales, self._likeness)
         # How quick an edge is tells which way of a move is likelier, not whether there is one: music often starts and stops at once.
         if self._instants is not None and trials.shape[1] == 2 * len(gone):
             told += self._instants.more(trials, len(gone))
+        return told
+
+    def slowly(self, gone: Sequence[Move], ways: Floats) -> Floats:
+        """The same as far as it tells a slow ramp from a usual one."""
+        return self._tried(_trials(gone, ways), *self._slowly)
+
+    def _tried(self, trials: Floats, scales: Scales, likeness: Likeness) -> Floats:
+        told = np.empty(len(trials))
+        all_tried(trials, FRAMES_PER_S, scales, likeness, self._sums, self._room, self._powers, told)
         return told
 
     def exchange(self, gone: Sequence[Move], come: Sequence[Move]) -> None:
