@@ -65,7 +65,7 @@ RETURNS = (
 )
 _AS_FOUND_NATS = -7.0
 """What the edge as it was found counts as a member of the usual family. In 192 mixes of the tuned half's music 4 of 1437 usual
-returns then reach 2.3 nats as slow ones (7 without), 1 of 1079 reaches 7 as a held one (3), and 48 of 59 slow ones 2.3, as before."""
+returns then reach 2.3 nats by all scales as slow ones (7 without), 1 of 1079 reaches 7 as a held one (3), and 48 of 59 slow ones 2.3, as before."""
 _AS_FOUND_LENGTHS_S, _FALLS_AFTER_S, _RETURNS_AFTER_S = (0.06, 1.45), (-1.0, 0.15), (-np.inf, 2.4)
 _QUICK_NATS = 3.0
 """Where quick scales speak for a slow ramp, too, so much of that may be chance."""
