@@ -1,0 +1,27 @@
+// The curves of the newest judgement: fetched, smoothed for the eye, and put into the store.
+import { smoothLevel, unpackSeries } from "../timeline/series.js";
+
+const NOTHING_LUFS = -60;
+const SMOOTHED = { voice: 7, music: 3, under: 3, effects: 5 };
+
+/** The curves at an address of the server; null where there are none. */
+export async function fetchCurves(address) {
+  const response = await fetch(address, { credentials: "same-origin" });
+  return response.ok ? unpackSeries(await response.arrayBuffer()) : null;
+}
+
+/** Put curves into the store. Without stems the loudness has the large lane, and the small one is free for peaks. */
+export function takeCurves(series, store) {
+  if (!series) return;
+  const { speech_lufs: spoken, music_lufs: music, effects_lufs: effects, background_lufs: under, speech_probability: share, momentary_lufs: whole } = series.curves;
+  const hasLevels = spoken.some((v) => !Number.isNaN(v));
+  const active = Array.from(share, (v) => v >= 0.5);
+  store.set({
+    series, hasLevels, active,
+    voice: hasLevels ? smoothLevel(spoken, SMOOTHED.voice, active) : whole,
+    music: smoothLevel(music, SMOOTHED.music),
+    under: smoothLevel(under, SMOOTHED.under),
+    effects: effects.some((v) => v > NOTHING_LUFS) ? smoothLevel(effects, SMOOTHED.effects) : null,
+    ...(hasLevels ? {} : { lower: "peaks" }),
+  });
+}
