@@ -78,6 +78,16 @@ class FitTest(unittest.TestCase):
         self.assertIsNone(with_others(two, *SPANS[1]).voice_lufs, "one other is no middle")
 
 
+class TouchedTest(unittest.TestCase):
+    def test_a_stretch_touches_what_lies_in_it_and_across_its_ends(self):
+        evidence = chosen()
+        edges = sorted({t for p in evidence.passages for t in (p.in_s, (p.in_s + p.out_s) / 2, p.out_s, p.out_s + 0.3)})
+        for k, in_s in enumerate(edges):
+            for out_s in edges[k + 1 :]:
+                wanted = tuple(p for p in evidence.passages if p.in_s < out_s and in_s < p.out_s)
+                self.assertEqual(evidence.passages[evidence.touched(in_s, out_s)], wanted, (in_s, out_s))
+
+
 class OrderTest(unittest.TestCase):
     def test_a_voice_that_would_stand_out_comes_after_music_that_goes_down_like_elsewhere(self):
         (finding,) = found(programme(points(d1=None)))

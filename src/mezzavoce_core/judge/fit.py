@@ -19,7 +19,6 @@ from .model import Evidence, Point
 AHEAD_S, AFTER_S = 0.1, 0.1
 """A fall is over so long before the first word, and a return begins so long after the last."""
 _FEWEST = 2
-_LEAST_S = 1.0
 _LIKE_DB = 1.0
 _UP_S = 0.3
 """Between two ducks the music has to be up for so long; else it is held down."""
@@ -78,9 +77,9 @@ def _raised_db(evidence: Evidence, passage: Passage, points: Sequence[Point]) ->
 
 def with_others(evidence: Evidence, in_s: float, out_s: float) -> Fit:
     """The voice elsewhere, for what is done from ``in_s`` to ``out_s``."""
-    limits = evidence.spec.limits
-    others = [p for p in evidence.passages or () if p.speech_lufs is not None and p.out_s - p.in_s >= _LEAST_S and not (p.in_s < out_s and in_s < p.out_s)]
-    middle = float(np.median([p.speech_lufs for p in others])) if len(others) >= _FEWEST else None
+    limits, others = evidence.spec.limits, np.delete(evidence.telling_lufs, evidence.touched(in_s, out_s))
+    others = others[np.isfinite(others)]
+    middle = float(np.median(others)) if len(others) >= _FEWEST else None
     return Fit(voice_lufs=middle, voice_spread_lu=limits.voice_spread_lu, bed_spread_db=limits.bed_spread_db)
 
 

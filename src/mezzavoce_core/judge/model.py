@@ -1,5 +1,6 @@
 """The values of judging: what the machine says and what would mend it."""
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -25,6 +26,7 @@ from .spec import Spec
 Once = TypeVar("Once")
 
 MUST, SHOULD, NOTE = "must", "should", "note"
+TELLING_S = 1.0
 FAMILIES = ("loudness", "peak", "signal", "voice", "ducking", "music", "effects")
 
 
@@ -193,6 +195,16 @@ class Evidence:
     def middles_s(self) -> Floats:
         """The middle of each passage in seconds, in order."""
         return np.array([(p.in_s + p.out_s) / 2 for p in self.passages or ()])
+
+    def touched(self, in_s: float, out_s: float) -> slice:
+        """Which of the passages, which are in order and apart, a stretch touches."""
+        passages = self.passages or ()
+        return slice(bisect_right(passages, in_s, key=lambda p: p.out_s), bisect_left(passages, out_s, key=lambda p: p.in_s))
+
+    @cached_property
+    def telling_lufs(self) -> Floats:
+        """The voice of each passage, in order; NaN where it is not known, or too short to tell how loud a voice is."""
+        return np.array([np.nan if p.speech_lufs is None or p.out_s - p.in_s < TELLING_S else p.speech_lufs for p in self.passages or ()])
 
     @cached_property
     def effect_cues(self) -> tuple[Cue, ...]:

@@ -193,8 +193,7 @@ class _Search:
         )
 
     def _raised_off_db(self, points: Sequence[Point]) -> float | None:
-        passages = [p for p in self.evidence.passages or () if p.in_s < self.out_s and self.in_s < p.out_s]
-        return self.fit.voice_off_db(self.evidence, passages, points)
+        return self.fit.voice_off_db(self.evidence, (self.evidence.passages or ())[self.evidence.touched(self.in_s, self.out_s)], points)
 
 
 def first_step(does: Callable[[int], bool], guess: float) -> int:

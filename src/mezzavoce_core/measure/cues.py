@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from ..signal.spans import join, runs
 from ..units import ABSENT_BELOW_LUFS, Floats, db_to_power, lufs_to_power, power_to_db, power_to_lufs
-from .loudness import block_mean, integrated, mean_lufs
+from .loudness import block_mean, integrated, mean_lufs, moving_mean
 from .meter import TICKS_PER_S
 
 _UNDER_LOUD_LU = 45.0
@@ -195,8 +195,10 @@ def _stops(power: Floats) -> int:
     ticks, ahead = round(_ENDING_S * TICKS_PER_S), round(_AT_ONCE_S * TICKS_PER_S)
     if len(inside) <= ahead:
         return 0
-    level = sliding_window_view(np.pad(inside, (ticks - 1, 0), mode="edge"), ticks).mean(axis=1)
-    soon = sliding_window_view(np.pad(inside, (0, ahead - 1), mode="edge"), ahead).min(axis=1)
+    level = moving_mean(np.pad(inside, (ticks - 1, 0), mode="edge"), ticks)[ticks - 1 :]
+    soon = inside.copy()
+    for k in range(1, ahead):
+        np.minimum(soon[:-k], inside[k:], out=soon[:-k])
     falls = (inside >= level * db_to_power(-_AT_LEVEL_DB)) & (soon < level * db_to_power(-_GONE_DB))
     return len(join(runs(falls), round(_APART_S * TICKS_PER_S)))
 
@@ -213,7 +215,7 @@ def _held(power: Floats) -> Floats:
 def _moved_means(power: Floats, ticks: int) -> Floats:
     if len(power) < ticks:
         return np.zeros(0)
-    means: Floats = np.lib.stride_tricks.sliding_window_view(power, ticks).mean(axis=1)
+    means: Floats = sliding_window_view(power, ticks).mean(axis=1)
     return means
 
 

@@ -130,7 +130,7 @@ def _drawn_on_both(evidence: Evidence, span_s: tuple[float, float], times_s: Seq
     shares = share_of(evidence, "music", channel)[round(in_s * TICKS_PER_S) : round(out_s * TICKS_PER_S)]
     side = Side(channel, name, float(np.median(shares)))
     points = tuple(Point(t, g) for t, g in zip(times_s, (0.0, down, down, 0.0), strict=True))
-    passages = [p for p in evidence.passages or () if p.in_s < out_s and in_s < p.out_s]
+    passages = (evidence.passages or ())[evidence.touched(in_s, out_s)]
     return predicted(evidence, Remedy(action="lower", role="music", amount_db=down, points=points, side=side), passages), ()
 
 

@@ -13,8 +13,6 @@ from ..model import NOTE, SHOULD, Evidence, Finding, Kind, Remedies
 from ..offs import standing_off
 from ..remedies import balance_remedies
 
-_LEAST_S = 1.0
-
 
 def find(evidence: Evidence) -> Iterator[Finding]:
     """A finding for each passage whose voice lies further than ``voice_spread_lu`` under the others' and comes too near to what lies under it."""
@@ -56,10 +54,10 @@ def _raised_first(evidence: Evidence, passage: Passage, blocks: NDArray[np.int64
 def off_from_others(evidence: Evidence) -> Sequence[tuple[Passage, float]]:
     """Passages whose voice stands further than the limit from the middle of the others, and by how much (LU)."""
     limit = evidence.spec.limits.voice_spread_lu
-    known = [(p, p.speech_lufs) for p in evidence.passages or () if p.speech_lufs is not None and p.out_s - p.in_s >= _LEAST_S]
-    if limit is None:
+    if limit is None or evidence.passages is None:
         return []
-    return [(known[k][0], off) for k, off in standing_off([level for _, level in known], limit).items()]
+    telling = np.flatnonzero(np.isfinite(evidence.telling_lufs))
+    return [(evidence.passages[telling[k]], off) for k, off in standing_off(evidence.telling_lufs[telling].tolist(), limit).items()]
 
 
 def find_uneven(evidence: Evidence) -> Iterator[Finding]:
