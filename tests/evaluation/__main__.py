@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from tests.evaluation import kept, material, remedies
-from tests.evaluation.plans import HELD, TUNED, plans
+from tests.evaluation.plans import HELD, TUNED, again, plans
 from tests.evaluation.tables import by_limit, by_music, figures, together
 
 _FIGURES = ("Figure (stems)", "To reach", "Found")
@@ -39,7 +39,16 @@ def _parts(options):
         halves.append(list(_scores(half, options)))
         yield page(half, halves[-1])
     if len(halves) > 1:
-        yield f"## Both halves: planted faults\n\n{_table(_BOTH, together(halves))}"
+        yield _both(halves)
+
+
+def _both(halves):
+    return f"## Both halves: planted faults\n\n{_table(_BOTH, together(halves))}"
+
+
+def _again(options):
+    """Planted faults alone, over and over: a kind of which a half holds fifty may lie a few hundredths off by luck."""
+    yield _both([list(_scores(half, options)) for half in (TUNED, HELD)])
 
 
 def _remedied(options):
@@ -58,18 +67,23 @@ def _over(what, wanted, options):
 
 
 def _scores(half, options):
-    for s in _over(kept.scored, plans(half, options.scale), options):
+    wanted = again(half, options.again) if options.again else plans(half, options.scale)
+    for s in _over(kept.scored, wanted, options):
         if options.verbose:
             print(s.plan.name, s.plan.track.path.stem, f"{s.found}/{s.ducks} false {s.false_ducks}", s.planted, [o.kind for o in s.others], flush=True)
         yield s
 
 
 def _head(options):
-    title, done, flag = "Evaluation", "measured and judged", ""
+    title, done, flags = "Evaluation", "measured and judged", f"--scale {options.scale:g}"
     if options.remedies:
-        title, done, flag = "Remedies", "measured and judged, and every remedy for a stem carried out on it, measured and judged again", "--remedies "
+        title, done, flags = "Remedies", f"{done}, and every remedy for a stem carried out on it, {done} again", f"--remedies {flags}"
+    if options.again:
+        title, done, flags = "Planted faults again", f"{done}, {options.again} times as many as in the evaluation, of other seeds", f"--again {options.again}"
+    if options.group:
+        flags += f" --group {' '.join(options.group)}"
     return (
-        f"# {title}\n\nMade by `bin/evaluate {flag}--scale {options.scale:g}`: scripted mixes of real and synthetic voices and real music, made outside the "
+        f"# {title}\n\nMade by `bin/evaluate {flags}`: scripted mixes of real and synthetic voices and real music, made outside the "
         f"project, {done}. What they are made of: Debian's {', '.join(material.PACKAGES)}. "
         f"Python {platform.python_version()}, NumPy {np.__version__}.\n\n"
     )
@@ -81,6 +95,7 @@ def main():
     parser.add_argument("--half", choices=("tuned", "held", "both"), default="both")
     parser.add_argument("--scale", type=float, default=1.0, help="share of the mixes of each group")
     parser.add_argument("--group", nargs="+", help="groups of mixes; the others are left out")
+    parser.add_argument("--again", type=int, default=0, metavar="LOTS", help="planted faults alone, in so many lots of other mixes")
     parser.add_argument("--remedies", action="store_true", help="carry out every remedy, measure and judge again")
     parser.add_argument("--verbose", action="store_true")
     parser.add_argument("--write", type=Path)
@@ -89,7 +104,7 @@ def main():
         sys.exit(f"The set is made of music and voices that Debian's packages carry; install {' '.join(material.missing())}, then run this again.")
     kept.forget_others()
     text = _head(options)
-    for part in (_remedied if options.remedies else _parts)(options):
+    for part in (_again if options.again else _remedied if options.remedies else _parts)(options):
         print(part, flush=True)
         text += part
     if options.write:

@@ -1,5 +1,6 @@
 """Which mixes the set holds. Even seeds are tuned on, odd ones only looked at to report; they share neither music nor places in it."""
 
+from dataclasses import replace
 from math import gcd
 
 from tests.evaluation import cues, material, other_faults
@@ -34,6 +35,8 @@ _CLEAN, _MORE_CLEAN = 10, 20
 _JOINS = {cues.CUT_OFF: (150.0, 2), cues.ABRUPT: (150.0, 2), cues.JUMP: (300.0, 4)}
 # A plunge has to leave more than enough, and a bed that lies higher must not cover words.
 _MARGINS_LU = {"duck-plunge": 6.0, "duck-uneven": 9.0}
+# Even, so that a mix stays in its half, and far more than there are seeds.
+_NEXT_LOT = 100_000_000
 
 
 def plans(half, scale=1.0):
@@ -101,3 +104,9 @@ def plans(half, scale=1.0):
     add_ducks(_MORE_WITH_A_DUCK)
     add("clean", _MORE_CLEAN, seconds=180.0, with_effects=True)
     return found
+
+
+def again(half, lots):
+    """All mixes of a half with one planted fault each, so many times more: other words and other places of the same voices and music."""
+    one_each = [p for p in plans(half) if p.group == "".join(p.faults)]
+    return [replace(p, name=f"{p.name} again {lot}", seed=p.seed + lot * _NEXT_LOT) for lot in range(1, lots + 1) for p in one_each]
