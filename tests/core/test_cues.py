@@ -138,10 +138,25 @@ class MusicKindsTest(unittest.TestCase):
         self.assertNotIn("music-cut-off", {f.kind for f in found(programme(cue(26, 36, fade_out=0.0, level=-30), effects=roar))})
         self.assertEqual(found(programme(cue(26, SECONDS, fade_out=0.0))), ())
 
-    def test_the_fade_that_is_proposed_mends_it(self):
-        music = cue(2, 12) + cue(26, 36, fade_out=0.0)
-        (finding,) = found(programme(music))
-        self.assertEqual(found(programme(automated(music, [(p.at_s, p.gain_db) for p in finding.remedy.points][:2]))), ())
+    def test_the_fade_that_is_proposed_mends_it_and_leaves_the_other_cues_as_they_are(self):
+        for faded in ({"fade_in": 0.0}, {"fade_out": 0.0}):
+            music = cue(2, 12) + cue(26, 34, **faded) + cue(36, 40)
+            (finding,) = found(programme(music))
+            mended = automated(music, [(p.at_s, p.gain_db) for p in finding.remedy.points])
+            with self.subTest(finding.kind):
+                self.assertEqual(found(programme(mended)), ())
+                for from_s, to_s in ((0, 14), (35, SECONDS)):
+                    np.testing.assert_array_equal(mended[from_s * RATE : to_s * RATE], music[from_s * RATE : to_s * RATE])
+
+    def test_what_is_to_be_gone_is_back_once_it_is_over(self):
+        both = self.only("music-overlap", cue(2, 14), cue(12, 18, hz=260))
+        measurement = programme(cue(2, 40, level=-36))
+        (over,) = found(measurement, programme=by_hand([Part(0.0, 36.0)], measurement.duration_s))
+        for finding, gone_s in ((both, 14.0), (over, 40.0)):
+            *_, last, back = finding.remedy.points
+            self.assertEqual((finding.remedy.points[0].gain_db, back.gain_db), (0.0, 0.0))
+            self.assertAlmostEqual(last.at_s, gone_s, delta=0.6)
+            self.assertLess(last.gain_db, -30)
 
     def test_two_cues_at_once(self):
         finding = self.only("music-overlap", cue(2, 14), cue(12, 18, hz=260))

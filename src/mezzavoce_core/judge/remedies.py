@@ -25,7 +25,8 @@ Gap = Callable[[Balance, int], float]
 """A gap in LU, of a balance that begins at a tick of the programme."""
 
 LARGEST_DB = 24.0
-FADED_DB = -40.0
+FADED_DB, BACK_S = -40.0, 0.5
+"""So far down a fade ends; and within so long the gain goes back where nothing sounds, so that what else lies in the stem stays as it is."""
 STEP_DB = 0.5
 _STEPS = round(LARGEST_DB / STEP_DB)
 # A remedy aims a little beyond the limit, so that rounding to 0.1 does not bring the fault back.
@@ -41,11 +42,19 @@ def _hold_times(evidence: Evidence, in_s: float, out_s: float) -> tuple[float, .
     return _inside(evidence, in_s - AHEAD_S - FALL_S, in_s - AHEAD_S, out_s, out_s + RETURN_S)
 
 
-def fade(begin_s: float, end_s: float, *, role: str, source: str | None, rising: bool) -> Remedy:
-    """A fade over a stretch, up from -40 dB or down to it."""
-    ends = (FADED_DB, 0.0) if rising else (0.0, FADED_DB)
-    points = tuple(Point(round(t, 3), g) for t, g in zip((begin_s, end_s), ends, strict=True))
-    return Remedy(action="reshape", role=role, amount_db=FADED_DB, points=points, source=source)
+def fade_in(at_s: float, over_s: float, *, role: str, source: str | None) -> Remedy:
+    """A fade up from -40 dB, which a sound that comes in at a time lacks."""
+    return _faded(role, source, (max(0.0, at_s - BACK_S), 0.0), (at_s, FADED_DB), (at_s + over_s, 0.0))
+
+
+def fade_out(begin_s: float, end_s: float, *, source: str | None, goes_on_s: float = 0.0) -> Remedy:
+    """A fade of the music down to -40 dB; ``goes_on_s`` is for how long it sounds behind that."""
+    gone_s = end_s + goes_on_s
+    return _faded("music", source, (begin_s, 0.0), (end_s, FADED_DB), *([(gone_s, FADED_DB)] if goes_on_s else []), (gone_s + BACK_S, 0.0))
+
+
+def _faded(role: str, source: str | None, *points: tuple[float, float]) -> Remedy:
+    return Remedy(action="reshape", role=role, amount_db=FADED_DB, points=tuple(Point(round(t, 3), g) for t, g in points), source=source)
 
 
 def with_loudness(evidence: Evidence, remedy: Remedy) -> Remedy:

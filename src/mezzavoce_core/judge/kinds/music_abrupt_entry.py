@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from ...measure.cues import Cue, made_by_hand, rise_db
 from ...measure.meter import TICKS_PER_S
 from ..model import NOTE, Evidence, Finding, Kind
-from ..remedies import fade
+from ..remedies import fade_in
 
 _FADE_S = 0.5
 _FIRST_S = 1.0
@@ -62,7 +62,7 @@ def _finding(role: str, cue: Cue, rise: float, limit: float) -> Finding:
         role=role,
         source=cue.sources[0] if role == "music" else None,
         certainty=made_by_hand(cue.own_entries),
-        remedy=fade(cue.in_s, cue.in_s + _FADE_S, role=role, source=cue.sources[0] if role == "music" else None, rising=True),
+        remedy=fade_in(cue.in_s, _FADE_S, role=role, source=cue.sources[0] if role == "music" else None),
     )
 
 

@@ -6,7 +6,7 @@ from ...measure.cues import Cue, made_by_hand
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
 from ..model import SHOULD, Evidence, Finding, Kind
-from ..remedies import fade
+from ..remedies import fade_out
 
 _FADE_S = 0.8
 _HEARD_LU = 6.0
@@ -59,7 +59,7 @@ def _finding(evidence: Evidence, cue: Cue, limit: float) -> Finding:
         role="music",
         source=cue.sources[0],
         certainty=made_by_hand(cue.own_stops),
-        remedy=fade(max(cue.in_s, cue.out_s - _FADE_S), cue.out_s, role="music", source=cue.sources[0], rising=False),
+        remedy=fade_out(max(cue.in_s, cue.out_s - _FADE_S), cue.out_s, source=cue.sources[0]),
     )
 
 

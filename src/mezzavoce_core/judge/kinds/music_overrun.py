@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from ..model import SHOULD, Evidence, Finding, Kind
-from ..remedies import fade
+from ..remedies import fade_out
 
 _LEAST_S = 0.5
 _FADE_S = 1.5
@@ -26,7 +26,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=0.0,
             unit="s",
             role="music",
-            remedy=fade(max(0.0, at_s - _FADE_S), at_s, role="music", source=None, rising=False),
+            remedy=fade_out(max(0.0, at_s - _FADE_S), at_s, source=None, goes_on_s=length_s),
         )
 
 
