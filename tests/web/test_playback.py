@@ -200,4 +200,4 @@ class StaticTest(SimpleTestCase):
             ):
                 call_command("collectstatic", interactive=False, verbosity=0)
             (main,) = (Path(folder) / "js" / "review").glob("main.????????????.js")
-            self.assertRegex(main.read_text(), r'from "\.\./keys\.[0-9a-f]{12}\.js"')
+            self.assertRegex(main.read_text(), r'from "\.\./timeline/timecode\.[0-9a-f]{12}\.js"')
