@@ -289,7 +289,7 @@ def page(found, more, pairs, before):
         "and every file is read once before, so that no disk is compared.\n"
         "Lines can be measured again by themselves (`--only`), so they need not be of one run. The line with stems holds placing them, bands and\n"
         "judging, without reading what was done to the music (`--levels-only`); much is found in its material, and judging that is part of it.\n"
-        "Others on the same machine slow down what moves much memory: within one hour the line with stems lay between 2.0 / 3.1 and 2.5 / 3.7.\n\n"
+        "Others on the same machine slow down what moves much memory: within the hour a line may lie a fifth lower.\n\n"
         "| What | Ratio: one thread (processor time) / two threads (wall) | To reach | Times real time | Share of decoding | Memory |\n"
         "|---|---|---|---|---|---|\n" + "\n".join(lines) + "\n\n" + "\n\n".join(filter(None, said)) + "\n"
     )

@@ -152,6 +152,8 @@ class MusicKindsTest(unittest.TestCase):
         both = self.only("music-overlap", cue(2, 14), cue(12, 18, hz=260))
         measurement = programme(cue(2, 40, level=-36))
         (over,) = found(measurement, programme=by_hand([Part(0.0, 36.0)], measurement.duration_s))
+        (to_the_end,) = found(programme(cue(2, SECONDS, fade_out=0.0, level=-36)), programme=by_hand([Part(0.0, 36.0)], measurement.duration_s))
+        self.assertLessEqual(to_the_end.remedy.points[-1].at_s, SECONDS, "behind the file there is nothing to draw")
         for finding, gone_s in ((both, 14.0), (over, 40.0)):
             *_, last, back = finding.remedy.points
             self.assertEqual((finding.remedy.points[0].gain_db, back.gain_db), (0.0, 0.0))

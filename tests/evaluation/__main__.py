@@ -95,7 +95,7 @@ def main():
     parser.add_argument("--half", choices=("tuned", "held", "both"), default="both")
     parser.add_argument("--scale", type=float, default=1.0, help="share of the mixes of each group")
     parser.add_argument("--group", nargs="+", help="groups of mixes; the others are left out")
-    parser.add_argument("--again", type=int, default=0, metavar="LOTS", help="planted faults alone, in so many lots of other mixes")
+    parser.add_argument("--again", type=int, default=0, metavar="LOTS", help="planted faults alone, in so many lots of other mixes of both halves")
     parser.add_argument("--remedies", action="store_true", help="carry out every remedy, measure and judge again")
     parser.add_argument("--verbose", action="store_true")
     parser.add_argument("--write", type=Path)

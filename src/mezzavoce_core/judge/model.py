@@ -26,7 +26,8 @@ from .spec import Spec
 Once = TypeVar("Once")
 
 MUST, SHOULD, NOTE = "must", "should", "note"
-TELLING_S = 1.0
+_TELLING_S = 1.0
+"""A voice that is shorter tells little of how loud it is."""
 FAMILIES = ("loudness", "peak", "signal", "voice", "ducking", "music", "effects")
 
 
@@ -204,7 +205,7 @@ class Evidence:
     @cached_property
     def telling_lufs(self) -> Floats:
         """The voice of each passage, in order; NaN where it is not known, or too short to tell how loud a voice is."""
-        return np.array([np.nan if p.speech_lufs is None or p.out_s - p.in_s < TELLING_S else p.speech_lufs for p in self.passages or ()])
+        return np.array([np.nan if p.speech_lufs is None or p.out_s - p.in_s < _TELLING_S else p.speech_lufs for p in self.passages or ()])
 
     @cached_property
     def effect_cues(self) -> tuple[Cue, ...]:

@@ -35,7 +35,7 @@ _BEYOND_LU = 0.2
 
 def hold_points(evidence: Evidence, in_s: float, out_s: float, gain_db: float) -> tuple[Point, ...]:
     """Four level points that reach a gain just before ``in_s``, hold it to ``out_s`` and come back."""
-    return _trapezoid(_hold_times(evidence, in_s, out_s), gain_db)
+    return trapezoid(_hold_times(evidence, in_s, out_s), gain_db)
 
 
 def _hold_times(evidence: Evidence, in_s: float, out_s: float) -> tuple[float, ...]:
@@ -47,10 +47,11 @@ def fade_in(at_s: float, over_s: float, *, role: str, source: str | None) -> Rem
     return _faded(role, source, (max(0.0, at_s - BACK_S), 0.0), (at_s, FADED_DB), (at_s + over_s, 0.0))
 
 
-def fade_out(begin_s: float, end_s: float, *, source: str | None, goes_on_s: float = 0.0) -> Remedy:
-    """A fade of the music down to -40 dB; ``goes_on_s`` is for how long it sounds behind that."""
-    gone_s = end_s + goes_on_s
-    return _faded("music", source, (begin_s, 0.0), (end_s, FADED_DB), *([(gone_s, FADED_DB)] if goes_on_s else []), (gone_s + BACK_S, 0.0))
+def fade_out(evidence: Evidence, begin_s: float, end_s: float, *, source: str | None, goes_on_s: float = 0.0) -> Remedy:
+    """A fade of the music down to -40 dB; ``goes_on_s`` is for how long it sounds behind that. Nothing comes back behind the end of the file."""
+    gone_s, file_ends_s = end_s + goes_on_s, evidence.measurement.file.duration_s - evidence.origin_s
+    points = ((begin_s, 0.0), (end_s, FADED_DB), *([(gone_s, FADED_DB)] if goes_on_s else []), (gone_s + BACK_S, 0.0))
+    return _faded("music", source, *(p for p in points if p[0] <= file_ends_s))
 
 
 def _faded(role: str, source: str | None, *points: tuple[float, float]) -> Remedy:
@@ -64,7 +65,7 @@ def with_loudness(evidence: Evidence, remedy: Remedy) -> Remedy:
 
 def lower_spot(evidence: Evidence, in_s: float, out_s: float, amount_db: float, ramp_s: float) -> Remedy:
     """The whole mix lowered from ``in_s`` to ``out_s``, with ramps of ``ramp_s`` outside."""
-    points = _trapezoid(_inside(evidence, in_s - ramp_s, in_s, out_s, out_s + ramp_s), amount_db)
+    points = trapezoid(_inside(evidence, in_s - ramp_s, in_s, out_s, out_s + ramp_s), amount_db)
     return Remedy(action="lower", role="mix", amount_db=amount_db, points=points)
 
 
@@ -73,7 +74,7 @@ def _inside(evidence: Evidence, *times_s: float) -> tuple[float, ...]:
     return tuple(round(min(max(t, 0.0), evidence.duration_s), 3) for t in times_s)
 
 
-def _trapezoid(times_s: Sequence[float], gain_db: float) -> tuple[Point, ...]:
+def trapezoid(times_s: Sequence[float], gain_db: float) -> tuple[Point, ...]:
     """Level points 0, gain, gain, 0."""
     first, second, third, fourth = times_s
     return Point(first, 0.0), Point(second, gain_db), Point(third, gain_db), Point(fourth, 0.0)
@@ -172,7 +173,7 @@ class _Search:
 
     def best(self, way: _Way, wanted: float) -> tuple[float, Remedy]:
         """The smallest gain in dB that does, in steps of 0.5 dB (the largest sensible one where none does), and the remedy with it or with the least."""
-        held = level_curve(_trapezoid(way.times_s, 1.0), len(self.part.voice), self.first)
+        held = level_curve(trapezoid(way.times_s, 1.0), len(self.part.voice), self.first)
 
         def reached(amount_db: float) -> float:
             return self.gap_in(self.changed(way.role, way.sign * amount_db * held, bands=self.gap is not None))
@@ -185,7 +186,7 @@ class _Search:
         return needed, replace(remedy, to_bed=self.fit.bed_is_there and 0 < amount <= least)
 
     def _with(self, way: _Way, amount_db: float, found: float, wanted: float, held: Floats) -> Remedy:
-        points = _trapezoid(way.times_s, way.sign * amount_db)
+        points = trapezoid(way.times_s, way.sign * amount_db)
         raised = way.action == "raise"
         missing = round(amount_db - headroom_db(self.evidence, self.in_s, self.out_s), 1) if raised else 0.0
         return Remedy(

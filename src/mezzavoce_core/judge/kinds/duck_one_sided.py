@@ -20,8 +20,9 @@ from ...media.layouts import channel_names
 from ...units import Floats, power_to_db
 from ..ducking import known_ducks, predicted, usual_depth_db
 from ..fit import new_duck
-from ..model import MUST, Evidence, Finding, Kind, Point, Remedies, Remedy, Side
+from ..model import MUST, Evidence, Finding, Kind, Remedies, Remedy, Side
 from ..prediction import share_of
+from ..remedies import trapezoid
 
 _ASIDE, _LEAST_BLOCKS = 8, 6
 _QUIET_POWER = 1e-8
@@ -129,7 +130,7 @@ def _drawn_on_both(evidence: Evidence, span_s: tuple[float, float], times_s: Seq
     (in_s, out_s), (channel, name), down = span_s, stayed_up, -round(down_db, 1)
     shares = share_of(evidence, "music", channel)[round(in_s * TICKS_PER_S) : round(out_s * TICKS_PER_S)]
     side = Side(channel, name, float(np.median(shares)))
-    points = tuple(Point(t, g) for t, g in zip(times_s, (0.0, down, down, 0.0), strict=True))
+    points = trapezoid(times_s, down)
     passages = (evidence.passages or ())[evidence.touched(in_s, out_s)]
     return predicted(evidence, Remedy(action="lower", role="music", amount_db=down, points=points, side=side), passages), ()
 

@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 
 from ...measure.cues import Meeting, meetings
-from ..model import SHOULD, Evidence, Finding, Kind, Point, Remedy
-from ..remedies import BACK_S
+from ..model import SHOULD, Evidence, Finding, Kind, Remedy
+from ..remedies import BACK_S, trapezoid
 
 LEAST_S = 0.5
 """Common practice: a crossfade keeps two cues at their level for a moment only."""
@@ -22,8 +22,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
 def _finding(meeting: Meeting) -> Finding:
     length = meeting.out_s - meeting.in_s
     gone_s = meeting.ends.out_s
-    times_s, gains_db = (max(0.0, meeting.in_s - _FADE_S), meeting.in_s, gone_s, gone_s + BACK_S), (0.0, _AWAY_DB, _AWAY_DB, 0.0)
-    points = tuple(Point(t, g) for t, g in zip(times_s, gains_db, strict=True))
+    points = trapezoid((max(0.0, meeting.in_s - _FADE_S), meeting.in_s, gone_s, gone_s + BACK_S), _AWAY_DB)
     return Finding(
         kind=KIND.name,
         family=KIND.family,

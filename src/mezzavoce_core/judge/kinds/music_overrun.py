@@ -26,7 +26,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=0.0,
             unit="s",
             role="music",
-            remedy=fade_out(max(0.0, at_s - _FADE_S), at_s, source=None, goes_on_s=length_s),
+            remedy=fade_out(evidence, max(0.0, at_s - _FADE_S), at_s, source=None, goes_on_s=length_s),
         )
 
 

@@ -30,9 +30,9 @@ export function bindControls({ store, player, hearing, ranges, side, spans, walk
     if (!spans.setEdge(which, player.time())) ranges.setEdge(which, player.time());
   }
 
-  function nameButtons({ lower, hasLevels, chosen }) {
+  function nameButtons({ lower, series, hasLevels, chosen }) {
     const button = document.getElementById("lower");
-    button.hidden = !hasLevels;
+    button.hidden = Boolean(series) && !hasLevels;
     button.querySelector("[data-lower]").textContent = lower === "peaks" ? "show loudness" : "show peaks";
     document.querySelector("[data-loop-mark]").textContent = chosen?.letters || "";
   }
@@ -66,7 +66,7 @@ export function bindControls({ store, player, hearing, ranges, side, spans, walk
   document.getElementById("zoom-out").addEventListener("click", () => zoom(1 / CLOSER));
   document.getElementById("picture").addEventListener("click", enlarge);
   store.watch((state, changes) => {
-    if (["lower", "hasLevels", "chosen"].some((name) => name in changes)) nameButtons(state);
+    if (["lower", "series", "chosen"].some((name) => name in changes)) nameButtons(state);
   });
   nameButtons(store.get());
 }
