@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from .exchange.remedies import change, gain, in_sentence, lack, prediction
+from .exchange.remedies import change, gain, in_sentence, lack, prediction, stem_told
 from .media.probe import DEFAULT_RATE
 from .timecode import Clock, FrameRate, parse_rate
 
@@ -42,10 +42,10 @@ def _finding(number: int, finding: dict[str, Any]) -> list[str]:
     remedy = finding["remedy"]
     if remedy is None:
         return lines
-    words, source = prediction(remedy), f" Of the stems it is “{finding['source']}”." if finding["source"] else ""
+    words = prediction(remedy)
     # A gain of the whole mix stands in the message.
     told = f"With it {words}" if remedy["action"] == "gain" else "; then ".join(filter(None, (change(remedy, finding["kind"]), words)))
-    lines.append(f"      {told}.{source}")
+    lines.append(" ".join(filter(None, (f"      {told}.", stem_told(finding)))))
     lines += [f"      {band['centre_hz']:g} Hz  {gain(band['gain_db'])}" for band in remedy["bands"]]
     lines += [f"      {point['at_timecode']}  {gain(point['gain_db'])}" for point in remedy["points"]]
     for other in finding["alternatives"]:

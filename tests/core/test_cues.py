@@ -197,6 +197,17 @@ class MusicKindsTest(unittest.TestCase):
         self.assertAlmostEqual(finding.out_s, 40.0, delta=0.3)
         self.assertEqual(finding.remedy.action, "raise")
 
+    def test_a_cue_is_raised_only_as_far_as_words_stay_clear(self):
+        soft, others = cue(25, 36, level=-35, hz=370.0), cue(1, 8) + cue(10, 18)
+        for level, clear in ((-21, True), (-23, False)):
+            voice = talk(SECONDS, [(28.0, 31.0)], level)
+            (finding,) = found(programme(others + soft, voice=voice))
+            self.assertEqual((finding.kind, finding.remedy.enough), ("cue-level-jump", clear))
+            self.assertLess(finding.remedy.amount_db, finding.measured - 2.0)
+            raised = automated(soft, [(p.at_s, p.gain_db) for p in finding.remedy.points])
+            left = found(programme(others + raised, voice=voice))
+            self.assertEqual([f.kind for f in left], [] if clear else ["duck-missing"])
+
     def test_two_pieces_of_which_one_rests_have_no_middle_but_three_cues_do(self):
         music = cue(1, 7) + cue(8.2, 15) + cue(25, 33, level=-19)
         self.assertAlmostEqual(self.only("cue-level-jump", music).in_s, 25.0, delta=0.2)

@@ -329,6 +329,17 @@ class VoiceKindsTest(unittest.TestCase):
         self.assertEqual((finding.kind, finding.role), ("effect-over-speech", "effects"))
         self.assertIn("masked-speech", finding.also)
 
+    def test_what_lowers_an_effect_clears_its_rise_and_its_end_as_well(self):
+        effects = automated(noise(SECONDS, -21), [(0, -200), (22.99, -200), (23, -8), (24, -4), (24.1, 0), (25.1, 0), (25.2, -4), (26.5, -8), (26.51, -200)])
+        (finding,) = found(programme(points(), effects=effects))
+        added = [(p.at_s, p.gain_db) for p in finding.remedy.points]
+        result = judge(programme(points(), effects=automated(effects, added)), RELAXED)
+        self.assertEqual([f.message for f in result.findings], [])
+        lowest = float(np.nanmin(result.evidence.local_ratio_lu[round(finding.remedy.points[1].at_s * 10) + 1 : round(finding.remedy.points[2].at_s * 10)]))
+        self.assertAlmostEqual(lowest, finding.remedy.predicted_speech_to_background_lu, delta=0.3)
+        self.assertAlmostEqual(result.evidence.loudness.integrated_lufs, finding.remedy.predicted_integrated_lufs, delta=0.3)
+        self.assertEqual(-finding.remedy.amount_db % 0.5, 0.0)
+
     def test_too_little_is_clear_all_over(self):
         findings = found(programme([(0, -3)]))
         self.assertIn("clear-share-low", {f.kind for f in findings})

@@ -130,6 +130,10 @@ class DocumentTest(unittest.TestCase):
         self.assertEqual(remedies.change(remedy), "Lower the music by 6.0 dB")
         self.assertEqual(remedies.change(remedy | {"channel": {"number": 2, "name": "R"}}), "Lower the music in R by 6.0 dB")
         self.assertEqual((remedies.whom(remedy), remedies.whom(remedy | {"channel": {"name": "L"}})), ("the music", "the music in L"))
+        of_one = remedy | {"source": "drums.wav"}
+        self.assertEqual((remedies.whom(of_one), remedies.whom(remedy | {"together": True})), ("the music of “drums.wav”", "all music"))
+        told = [remedies.stem_told({"source": "drums.wav", "remedy": r}) for r in (None, of_one, remedy | {"together": True})]
+        self.assertEqual(told, ["Of the stems it is “drums.wav”.", "", "Most of it is “drums.wav”."])
         self.assertEqual(remedies.on_the_whole(remedy, -6.0), -6.0)
         for share, whole in ((1.0, -6.0), (0.5, -2.04), (0.0, 0.0)):
             self.assertAlmostEqual(remedies.on_the_whole({"channel": {"share": share}}, -6.0), whole, places=2)

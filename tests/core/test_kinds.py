@@ -71,16 +71,28 @@ class DuckMissingTest(unittest.TestCase):
 
 
 class SourceTest(unittest.TestCase):
-    """Where a role has several stems, a finding and its remedies name the one that is to blame there."""
+    """Where a role has several stems, a finding names the one that is to blame there, and its remedies are for that one or for all."""
 
-    def test_the_louder_stem_is_named(self):
-        first, second = (chord(40, -24) * np.where((np.arange(40 * RATE) < 20 * RATE) == early, 1.0, 0.03) for early in (True, False))
+    def judged(self, first, second):
         voice = talk(40, SPANS)
         stems = [("dialogue", stereo(voice)), ("music", stereo(first)), ("music", stereo(second))]
         plain = measured(stereo(voice + first + second), stems)
         names = ("voice.wav", "strings.wav", "drums.wav")
-        named = replace(plain, stems=tuple(replace(s, name=n) for s, n in zip(plain.stems, names, strict=True)))
-        found = judge(named, RELAXED).findings
+        return judge(replace(plain, stems=tuple(replace(s, name=n) for s, n in zip(plain.stems, names, strict=True))), RELAXED)
+
+    def test_stems_that_sound_at_once_go_down_together(self):
+        parts = [automated(music, DUCKED[:4]) for music in (chord(40, -25.5), chord(40, -29, hz=370.0))]
+        (finding,) = self.judged(*parts).findings
+        remedy = finding.remedy
+        self.assertEqual((finding.source, remedy.role, remedy.source, remedy.together), ("strings.wav", "music", None, True))
+        after = self.judged(*(automated(music, [(p.at_s, p.gain_db) for p in remedy.points]) for music in parts))
+        self.assertEqual(after.findings, ())
+        lowest = float(np.nanmin(after.evidence.local_ratio_lu[241:299]))
+        self.assertAlmostEqual(lowest, remedy.predicted_speech_to_background_lu, delta=0.3)
+
+    def test_the_louder_stem_is_named(self):
+        first, second = (chord(40, -24) * np.where((np.arange(40 * RATE) < 20 * RATE) == early, 1.0, 0.03) for early in (True, False))
+        found = self.judged(first, second).findings
         self.assertEqual([(f.kind, f.source) for f in found], [("duck-missing", "strings.wav"), ("duck-missing", "drums.wav")])
         for finding in found:
             for remedy in (finding.remedy, *finding.alternatives):

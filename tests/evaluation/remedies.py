@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from mezzavoce_core.judge.ducking import served
+from mezzavoce_core.judge.fit import AHEAD_S
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.model import NOTE
 from mezzavoce_core.judge.prediction import ratio_over
@@ -112,6 +113,9 @@ def _ratio_error(before, after, finding, remedy):
         return None
     if remedy.action in ("reshape", "hold"):
         spans = [(p.in_s, p.out_s) for p in served(before, _duck_of(before, remedy, finding))]
+    elif finding.kind == "effect-over-speech":
+        # All words that the effect reaches into.
+        spans = [(remedy.points[1].at_s + AHEAD_S, remedy.points[2].at_s)]
     blocks = np.concatenate([blocks_between(before.balance.active, a, b) for a, b in spans])
     return abs(ratio_over(after.balance, blocks) - wanted) if len(blocks) else None
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from mezzavoce_core.exchange.remedies import change, in_sentence, lack
+from mezzavoce_core.exchange.remedies import change, in_sentence, lack, stem_told
 
 from ..library.models import Mix
 
@@ -54,8 +54,8 @@ KINDS = {
 def proposed_text(evidence: dict[str, Any]) -> str:
     """What is wrong and what would mend it, in two or three sentences."""
     sentences = [str(evidence["message"])]
-    if evidence.get("source"):
-        sentences.append(f"Of the stems it is “{evidence['source']}”.")
+    if stem := stem_told(evidence):
+        sentences.append(stem)
     remedy = evidence["remedy"]
     if remedy and remedy["action"] != "gain" and remedy["role"] != "mix":
         sentences.append(f"{change(remedy, evidence['kind'])}, at the points given.")

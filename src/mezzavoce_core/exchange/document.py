@@ -182,6 +182,7 @@ def _remedy(remedy: Remedy, clock: Clock) -> dict[str, Any]:
         "action": remedy.action,
         "role": remedy.role,
         "source": remedy.source,
+        "together": remedy.together,
         "channel": remedy.side and {"number": remedy.side.index + 1, "name": remedy.side.name, "share": remedy.side.share},
         "amount_db": remedy.amount_db,
         "points": [{"at_s": clock.in_file(p.at_s), "at_timecode": clock.timecode_in(p.at_s), "gain_db": p.gain_db} for p in remedy.points],

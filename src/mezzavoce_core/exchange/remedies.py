@@ -4,6 +4,7 @@ from math import log10
 from typing import Any
 
 ROLES = {"dialogue": "the voice", "music": "the music", "effects": "the effects", "background": "music and effects", "mix": "the whole mix"}
+_TOGETHER = {"dialogue": "all voices", "music": "all music", "effects": "all effects", "background": "all music and effects"}
 
 _RESHAPED = {
     "duck-late": "Let {who} fall before the first word ({amount} dB down, earlier)",
@@ -23,9 +24,18 @@ def in_sentence(words: str) -> str:
 
 
 def whom(remedy: dict[str, Any]) -> str:
-    """What a remedy is for: a role, or one channel of it."""
-    side = remedy.get("channel")
-    return f"{ROLES[remedy['role']]} in {side['name']}" if side else ROLES[remedy["role"]]
+    """What a remedy is for: a role with all its stems or one of them, all of it or one channel."""
+    side, source, who = remedy.get("channel"), remedy.get("source"), (_TOGETHER if remedy.get("together") else ROLES)[remedy["role"]]
+    of_stem = f"{who} of “{source}”" if source else who
+    return f"{of_stem} in {side['name']}" if side else of_stem
+
+
+def stem_told(finding: dict[str, Any]) -> str:
+    """Which of several stems a finding is about, in a sentence; nothing where its remedy says so."""
+    source, remedy = finding.get("source"), finding["remedy"] or {}
+    if not source or remedy.get("source") == source:
+        return ""
+    return f"Most of it is “{source}”." if remedy.get("together") else f"Of the stems it is “{source}”."
 
 
 def change(remedy: dict[str, Any], kind: str = "") -> str:

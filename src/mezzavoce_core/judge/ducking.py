@@ -7,11 +7,10 @@ from typing import Any
 
 import numpy as np
 
-from ..measure.balance import Passage, blocks_between
+from ..measure.balance import Passage
 from ..measure.ducks import OWN_DEPTH, Duck
-from ..measure.meter import TICKS_PER_BLOCK
 from .model import Evidence, Finding, Kind, Point, Remedies, Remedy
-from .prediction import around, audibility_over, factor_on, integrated_with, ratio_over, with_gain
+from .prediction import predicted
 
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _LIKELY = 0.5
@@ -135,24 +134,6 @@ def reshaping(evidence: Evidence, duck: Duck, wanted: Mapping[str, float], **how
         return reshaped(evidence, duck, wanted, **how), ()
 
     return {"mend": mend, "leans_on": (*(getattr(duck, name) for name in _CORNERS), duck.depth_db, *wanted.items())}
-
-
-def predicted(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage]) -> Remedy:
-    """A remedy with the lowest gap and the loudness that it would give."""
-    if not remedy.points or evidence.balance is None:
-        return remedy
-    loudness = integrated_with(evidence, remedy.role, remedy.points, remedy.side)
-    if not passages:
-        return replace(remedy, predicted_integrated_lufs=loudness)
-    begin, end = min(passages[0].in_s, remedy.points[0].at_s), max(passages[-1].out_s, remedy.points[-1].at_s)
-    first, last = around(begin, end, len(evidence.balance.voice))
-    factor = factor_on(evidence, remedy.role, remedy.points, last - first, first, remedy.side)
-    part = with_gain(evidence.balance.part(first, last), remedy.role, factor)
-    blocks = np.concatenate([blocks_between(evidence.balance.active, p.in_s, p.out_s) for p in passages])
-    here = blocks - first // TICKS_PER_BLOCK
-    return replace(
-        remedy, predicted_speech_to_background_lu=ratio_over(part, here), predicted_audibility=audibility_over(part, here), predicted_integrated_lufs=loudness
-    )
 
 
 def _without_doubles(points: Sequence[Point]) -> tuple[Point, ...]:

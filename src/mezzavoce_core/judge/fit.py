@@ -83,6 +83,16 @@ def with_others(evidence: Evidence, in_s: float, out_s: float) -> Fit:
     return Fit(voice_lufs=middle, voice_spread_lu=limits.voice_spread_lu, bed_spread_db=limits.bed_spread_db)
 
 
+def further_down(evidence: Evidence, in_s: float, out_s: float) -> Fit:
+    """The bed and the voice elsewhere, for music that goes down from ``in_s`` to ``out_s`` by what it takes, on top of the duck that lies there."""
+    middle = (in_s + out_s) / 2
+    duck = next((d for d in known_ducks(evidence) if d.speech and d.covers(middle)), None)
+    if duck is None:
+        return with_others(evidence, in_s, out_s)
+    fit = _with_bed(evidence, [duck], (in_s, in_s, out_s, out_s), duck.depth_db)
+    return replace(fit, times_s=None, bed_is_there=False)
+
+
 def new_duck(evidence: Evidence, in_s: float, out_s: float) -> Fit:
     """A duck like the others, where there is none: over with its fall before the first word, in one with a duck beside it where the pause is short."""
     fall_s, return_s = usual_ramps_s(evidence)

@@ -14,7 +14,7 @@ from .earlier import Kept
 from .gathering import gather
 from .model import NOTE, Evidence, Finding, Judgement
 from .registry import KINDS
-from .sources import source_of
+from .sources import for_stems, source_of
 from .spec import Spec
 
 _LIKELY = 0.5
@@ -51,10 +51,6 @@ def _careful(finding: Finding) -> Finding:
 
 def _sourced(evidence: Evidence, finding: Finding) -> Finding:
     """With the stem that it is about, where its role has several, and that of each of its remedies."""
-
-    def stem(role: str) -> str | None:
-        return source_of(evidence, role, finding.in_s, finding.out_s)
-
-    remedy = finding.remedy and replace(finding.remedy, source=finding.remedy.source or stem(finding.remedy.role))
-    alternatives = tuple(replace(r, source=r.source or stem(r.role)) for r in finding.alternatives)
-    return replace(finding, source=finding.source or stem(finding.role), remedy=remedy, alternatives=alternatives)
+    source = finding.source or source_of(evidence, finding.role, finding.in_s, finding.out_s)
+    remedy, alternatives = finding.remedy and for_stems(evidence, finding.remedy), tuple(for_stems(evidence, r) for r in finding.alternatives)
+    return replace(finding, source=source, remedy=remedy, alternatives=alternatives)

@@ -57,6 +57,9 @@ class Remedy:
     amount_db: float
     points: tuple[Point, ...] = ()
     source: str | None = None
+    """The only stem of its role that it is for; None: all of them."""
+    together: bool = False
+    """Whether its role has several stems and it is for all of them."""
     side: Side | None = None
     """The only channel that it is for; None: all of them."""
     bands: tuple[Bell, ...] = ()
@@ -222,7 +225,7 @@ class Evidence:
             return 0.0
         ratios = self.local_ratio_lu[blocks_between(self.balance.active, passage.in_s, passage.out_s)]
         known = ratios[np.isfinite(ratios)]
-        return round(max(0.0, clearance - float(known.min())), 1) if len(known) else 0.0
+        return round(max(0.0, clearance - (float(known.min()) if len(known) else ratio)), 1)
 
     @cached_property
     def needed_bed_db(self) -> float | None:

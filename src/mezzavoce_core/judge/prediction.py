@@ -1,16 +1,17 @@
 """What a remedy would give: the same figures, computed again with gains on the stems."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..measure.audibility import NOTHING, audibility
-from ..measure.balance import Balance, band_levels, local_ratio
-from ..measure.loudness import MOMENTARY_TICKS, at_blocks, block_mean, moving_mean
+from ..measure.balance import Balance, Passage, band_levels, blocks_between, local_ratio
+from ..measure.loudness import MOMENTARY_TICKS, at_blocks, block_mean, mean_lufs, moving_mean
 from ..measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
 from ..units import Floats, db_to_power
-from .model import Evidence, Point, Side
+from .model import Evidence, Point, Remedy, Side
 
 _REACH_S = 6
 """What lies further away changes neither a local ratio nor a first word."""
@@ -81,10 +82,15 @@ def _scaled(bands: Floats, factor: Floats) -> Floats:
 
 
 def ratio_over(balance: Balance, blocks: NDArray[np.int64]) -> float:
-    """Lowest local ratio in LU over some blocks."""
+    """Lowest local ratio in LU over some blocks; the ratio of them together where there is too little speech around them for one."""
     values = local_ratio(balance)[blocks]
     known = values[np.isfinite(values)]
-    return float(known.min()) if len(known) else float("nan")
+    return float(known.min()) if len(known) else _together(balance, blocks)
+
+
+def _together(balance: Balance, blocks: NDArray[np.int64]) -> float:
+    voice, background = (mean_lufs(balance.blocks[name][blocks]) if name in balance.blocks else None for name in ("voice", "background"))
+    return float("nan") if voice is None or background is None else voice - background
 
 
 def audibility_over(balance: Balance, blocks: NDArray[np.int64]) -> float | None:
@@ -93,12 +99,9 @@ def audibility_over(balance: Balance, blocks: NDArray[np.int64]) -> float | None
     return None if levels is None else float(audibility(*levels))
 
 
-def integrated_with(evidence: Evidence, role: str, points: Sequence[Point], side: Side | None = None) -> float | None:
-    """Integrated loudness of the mix with level points on one role that end where they begin, roles taken as uncorrelated."""
-    balance = evidence.balance
-    assert balance is not None
-    part = balance.voice if role == "dialogue" else getattr(balance, role)
-    assert part is not None
+def integrated_with(evidence: Evidence, role: str, points: Sequence[Point], side: Side | None = None, source: str | None = None) -> float | None:
+    """Integrated loudness of the mix with level points on one role (or the one stem of it) that end where they begin, roles taken as uncorrelated."""
+    part = _power_of(evidence, role, source)
     first, last = around(points[0].at_s, points[-1].at_s, len(evidence.power))
     factor = factor_on(evidence, role, points, last - first, first, side)
     changed = np.maximum(evidence.power[first:last] + part[first:last] * (factor - 1), 0.0)
@@ -106,3 +109,48 @@ def integrated_with(evidence: Evidence, role: str, points: Sequence[Point], side
     fresh = at_blocks(moving_mean(changed, MOMENTARY_TICKS, evidence.breaks[first:last]))
     begin, skip = first // TICKS_PER_BLOCK, MOMENTARY_TICKS // TICKS_PER_BLOCK if first else 0
     return evidence.gated.integrated_with(evidence.momentary_blocks[begin + skip : begin + len(fresh)], fresh[skip:])
+
+
+def with_loudness(evidence: Evidence, remedy: Remedy) -> Remedy:
+    """The remedy with the integrated loudness that it gives, where the parts of the mix are known."""
+    if evidence.balance is None:
+        return remedy
+    return replace(remedy, predicted_integrated_lufs=integrated_with(evidence, remedy.role, remedy.points, remedy.side, remedy.source))
+
+
+def _power_of(evidence: Evidence, role: str, source: str | None) -> Floats:
+    """Weighted power per tick of a role, or of its stem of a name."""
+    own = [evidence.measurement.stem_power(s) for s in evidence.measurement.stems if (s.role, s.name) == (role, source)]
+    if own:
+        together: Floats = np.sum(own, axis=0)
+        return together
+    balance = evidence.balance
+    assert balance is not None
+    part = balance.voice if role == "dialogue" else getattr(balance, role)
+    assert part is not None
+    power: Floats = part
+    return power
+
+
+def predicted(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage]) -> Remedy:
+    """A remedy with the lowest gap and the loudness that it would give."""
+    if not remedy.points or evidence.balance is None:
+        return remedy
+    loudness = integrated_with(evidence, remedy.role, remedy.points, remedy.side, remedy.source)
+    if not passages:
+        return replace(remedy, predicted_integrated_lufs=loudness)
+    part, first = changed_by(evidence, remedy, passages)
+    blocks = np.concatenate([blocks_between(evidence.balance.active, p.in_s, p.out_s) for p in passages])
+    here = blocks - first // TICKS_PER_BLOCK
+    return replace(
+        remedy, predicted_speech_to_background_lu=ratio_over(part, here), predicted_audibility=audibility_over(part, here), predicted_integrated_lufs=loudness
+    )
+
+
+def changed_by(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage], *, bands: bool = True) -> tuple[Balance, int]:
+    """The balance around passages with a remedy's level points on its role, and the tick at which it begins."""
+    assert evidence.balance is not None
+    begin, end = min(passages[0].in_s, remedy.points[0].at_s), max(passages[-1].out_s, remedy.points[-1].at_s)
+    first, last = around(begin, end, len(evidence.balance.voice))
+    factor = factor_on(evidence, remedy.role, remedy.points, last - first, first, remedy.side)
+    return with_gain(evidence.balance.part(first, last), remedy.role, factor, bands=bands), first

@@ -11,7 +11,7 @@ from math import ceil, isfinite
 import numpy as np
 from numpy.typing import NDArray
 
-from ..measure.balance import Balance, loudest_under
+from ..measure.balance import Balance, blocks_between, loudest_under
 from ..measure.loudness import mean_lufs
 from ..measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
 from ..units import Floats, amplitude_to_db, db_to_amplitude, db_to_power
@@ -19,7 +19,7 @@ from .carving import carve
 from .ducking import FALL_S, RETURN_S
 from .fit import AHEAD_S, Fit
 from .model import Evidence, Point, Remedies, Remedy
-from .prediction import around, audibility_over, integrated_with, level_curve, ratio_over, with_gain
+from .prediction import around, audibility_over, integrated_with, level_curve, ratio_over, with_gain, with_loudness
 
 Gap = Callable[[Balance, int], float]
 """A gap in LU, of a balance that begins at a tick of the programme."""
@@ -42,31 +42,35 @@ def _hold_times(evidence: Evidence, in_s: float, out_s: float) -> tuple[float, .
     return _inside(evidence, in_s - AHEAD_S - FALL_S, in_s - AHEAD_S, out_s, out_s + RETURN_S)
 
 
-def fade_in(at_s: float, over_s: float, *, role: str, source: str | None) -> Remedy:
+def fade_in(evidence: Evidence, at_s: float, over_s: float, *, role: str, source: str | None) -> Remedy:
     """A fade up from -40 dB, which a sound that comes in at a time lacks."""
-    return _faded(role, source, (max(0.0, at_s - BACK_S), 0.0), (at_s, FADED_DB), (at_s + over_s, 0.0))
+    return _faded(evidence, role, source, (max(0.0, at_s - BACK_S), 0.0), (at_s, FADED_DB), (at_s + over_s, 0.0))
 
 
 def fade_out(evidence: Evidence, begin_s: float, end_s: float, *, source: str | None, goes_on_s: float = 0.0) -> Remedy:
     """A fade of the music down to -40 dB; ``goes_on_s`` is for how long it sounds behind that. Nothing comes back behind the end of the file."""
-    gone_s, file_ends_s = end_s + goes_on_s, evidence.measurement.file.duration_s - evidence.origin_s
-    points = ((begin_s, 0.0), (end_s, FADED_DB), *([(gone_s, FADED_DB)] if goes_on_s else []), (gone_s + BACK_S, 0.0))
-    return _faded("music", source, *(p for p in points if p[0] <= file_ends_s))
+    gone_s = end_s + goes_on_s
+    return _faded(evidence, "music", source, (begin_s, 0.0), (end_s, FADED_DB), *([(gone_s, FADED_DB)] if goes_on_s else []), (gone_s + BACK_S, 0.0))
 
 
-def _faded(role: str, source: str | None, *points: tuple[float, float]) -> Remedy:
-    return Remedy(action="reshape", role=role, amount_db=FADED_DB, points=tuple(Point(round(t, 3), g) for t, g in points), source=source)
+def _faded(evidence: Evidence, role: str, source: str | None, *points: tuple[float, float]) -> Remedy:
+    inside = tuple(Point(round(t, 3), g) for t, g in points if t <= file_ends_s(evidence))
+    return with_loudness(evidence, Remedy(action="reshape", role=role, amount_db=FADED_DB, points=inside, source=source))
 
 
-def with_loudness(evidence: Evidence, remedy: Remedy) -> Remedy:
-    """The remedy with the integrated loudness that it gives."""
-    return replace(remedy, predicted_integrated_lufs=integrated_with(evidence, remedy.role, remedy.points))
+def file_ends_s(evidence: Evidence) -> float:
+    """Where the file ends, in seconds of the programme."""
+    return evidence.measurement.file.duration_s - evidence.origin_s
 
 
 def lower_spot(evidence: Evidence, in_s: float, out_s: float, amount_db: float, ramp_s: float) -> Remedy:
     """The whole mix lowered from ``in_s`` to ``out_s``, with ramps of ``ramp_s`` outside."""
-    points = trapezoid(_inside(evidence, in_s - ramp_s, in_s, out_s, out_s + ramp_s), amount_db)
-    return Remedy(action="lower", role="mix", amount_db=amount_db, points=points)
+    return Remedy(action="lower", role="mix", amount_db=amount_db, points=spot_points(evidence, in_s, out_s, amount_db, ramp_s))
+
+
+def spot_points(evidence: Evidence, in_s: float, out_s: float, gain_db: float, ramp_s: float) -> tuple[Point, ...]:
+    """Four level points of a gain from ``in_s`` to ``out_s``, with ramps of ``ramp_s`` outside."""
+    return trapezoid(_inside(evidence, in_s - ramp_s, in_s, out_s, out_s + ramp_s), gain_db)
 
 
 def _inside(evidence: Evidence, *times_s: float) -> tuple[float, ...]:
@@ -103,6 +107,15 @@ def audibility_remedies(evidence: Evidence, in_s: float, out_s: float, blocks: N
     options = [replace(o, predicted_speech_to_background_lu=search.ratio_with(o)) for o in search.options(30 * wanted)]
     cut = carve(evidence, in_s, out_s, blocks, audible=wanted)
     return (options[0], tuple(options[1:])) if cut is None else (cut, tuple(options))
+
+
+def lowered(evidence: Evidence, role: str, in_s: float, out_s: float, *, least_db: float, wanted: float) -> Remedy:
+    """A role lowered by ``least_db``, or by as much more as makes the gap to the voice wide enough (``wanted``, LU) where that role alone can."""
+    assert evidence.balance is not None
+    search = _Search(evidence, in_s, out_s, blocks_between(evidence.balance.active, in_s, out_s), None, Fit())
+    way = _Way("lower", role, -1, _hold_times(evidence, in_s, out_s), least_db)
+    _, remedy = search.best(way, wanted)
+    return remedy if remedy.enough else search.with_amount(way, least_db, wanted)
 
 
 @dataclass(frozen=True)
@@ -155,13 +168,13 @@ class _Search:
         return ratio_over(balance, self.here) if self.gap is None else self.gap(balance, self.first)
 
     def options(self, wanted: float) -> list[Remedy]:
-        """Less of what lies under and more voice, in the order in which they are proposed."""
+        """Less of what lies under and more voice, in the order in which they are proposed; what cannot do, however far it goes, only where neither can."""
         assert self.evidence.balance is not None
         under, around_s = loudest_under(self.evidence.balance, self.blocks), _hold_times(self.evidence, self.in_s, self.out_s)
         shaped = self.fit.times_s if under == "music" else None
         ways = (_Way("lower", under, -1, shaped or around_s, self.fit.least_db if shaped else 0.0), _Way("raise", "dialogue", 1, around_s))
         found = sorted((self.best(way, wanted) for way in ways), key=lambda best: (not best[1].sound, not best[1].enough, best[0]))
-        return [remedy for _, remedy in found]
+        return [remedy for needed, remedy in found if needed < LARGEST_DB] or [remedy for _, remedy in found]
 
     def changed(self, role: str, gain_db: Floats, *, bands: bool) -> Balance:
         """The part with a gain in dB per tick on a role."""
@@ -173,20 +186,23 @@ class _Search:
 
     def best(self, way: _Way, wanted: float) -> tuple[float, Remedy]:
         """The smallest gain in dB that does, in steps of 0.5 dB (the largest sensible one where none does), and the remedy with it or with the least."""
-        held = level_curve(trapezoid(way.times_s, 1.0), len(self.part.voice), self.first)
-
-        def reached(amount_db: float) -> float:
-            return self.gap_in(self.changed(way.role, way.sign * amount_db * held, bands=self.gap is not None))
-
-        aim = wanted + _BEYOND_LU
-        needed = STEP_DB * first_step(cache(lambda steps: reached(steps * STEP_DB) >= aim), guess=(aim - self.gap_now) / STEP_DB)
+        held, aim = self._held(way), wanted + _BEYOND_LU
+        does = cache(lambda steps: self._reached(way, steps * STEP_DB, held) >= aim)
+        needed = STEP_DB * first_step(does, guess=(aim - self.gap_now) / STEP_DB)
         least = round(way.least_db, 1)
         amount = max(needed, least)
-        remedy = self._with(way, amount, reached(amount), wanted, held)
-        return needed, replace(remedy, to_bed=self.fit.bed_is_there and 0 < amount <= least)
+        return needed, replace(self.with_amount(way, amount, wanted), to_bed=self.fit.bed_is_there and 0 < amount <= least)
 
-    def _with(self, way: _Way, amount_db: float, found: float, wanted: float, held: Floats) -> Remedy:
-        points = trapezoid(way.times_s, way.sign * amount_db)
+    def _held(self, way: _Way) -> Floats:
+        return level_curve(trapezoid(way.times_s, 1.0), len(self.part.voice), self.first)
+
+    def _reached(self, way: _Way, amount_db: float, held: Floats) -> float:
+        return self.gap_in(self.changed(way.role, way.sign * amount_db * held, bands=self.gap is not None))
+
+    def with_amount(self, way: _Way, amount_db: float, wanted: float) -> Remedy:
+        """The remedy with a given amount."""
+        held = self._held(way)
+        found, points = self._reached(way, amount_db, held), trapezoid(way.times_s, way.sign * amount_db)
         raised = way.action == "raise"
         missing = round(amount_db - headroom_db(self.evidence, self.in_s, self.out_s), 1) if raised else 0.0
         return Remedy(

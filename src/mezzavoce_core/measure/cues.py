@@ -49,6 +49,11 @@ class Cue:
     own_entries: int = 0
 
     @property
+    def source(self) -> str | None:
+        """The stem that plays it alone; None where several do."""
+        return self.sources[0] if len(self.sources) == 1 else None
+
+    @property
     def length_s(self) -> float:
         """How long it lasts."""
         return self.out_s - self.in_s

@@ -18,10 +18,10 @@ from ...measure.ducks import Duck, begin_s, end_s
 from ...measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
 from ...media.layouts import channel_names
 from ...units import Floats, power_to_db
-from ..ducking import known_ducks, predicted, usual_depth_db
-from ..fit import new_duck
+from ..ducking import known_ducks, usual_depth_db
+from ..fit import AFTER_S, AHEAD_S, new_duck
 from ..model import MUST, Evidence, Finding, Kind, Remedies, Remedy, Side
-from ..prediction import share_of
+from ..prediction import predicted, share_of
 from ..remedies import trapezoid
 
 _ASIDE, _LEAST_BLOCKS = 8, 6
@@ -119,10 +119,17 @@ def _times_s(evidence: Evidence, in_s: float, out_s: float) -> tuple[float, ...]
     if duck is not None and overlap > _UNDER * (out_s - in_s):
         corners = duck.fall_start_s, duck.fall_end_s, duck.return_start_s, duck.return_end_s
         ends = 0.0, 0.0, evidence.duration_s, evidence.duration_s
-        return tuple(round(end if corner is None else corner, 3) for corner, end in zip(corners, ends, strict=True))
+        return _around(in_s, out_s, [end if corner is None else corner for corner, end in zip(corners, ends, strict=True)])
     times_s = new_duck(evidence, in_s, out_s).times_s
     assert times_s is not None
     return times_s
+
+
+def _around(in_s: float, out_s: float, times_s: Sequence[float]) -> tuple[float, ...]:
+    """The four times, over with the fall before the first word and with the return behind the last: of half a move they are told less exactly."""
+    earlier = max(0.0, times_s[1] - (in_s - AHEAD_S)) if times_s[1] > in_s else 0.0
+    later = max(0.0, out_s + AFTER_S - times_s[2]) if times_s[2] < out_s else 0.0
+    return tuple(round(t, 3) for t in (max(0.0, times_s[0] - earlier), max(0.0, times_s[1] - earlier), times_s[2] + later, times_s[3] + later))
 
 
 def _drawn_on_both(evidence: Evidence, span_s: tuple[float, float], times_s: Sequence[float], stayed_up: tuple[int, str], down_db: float) -> Remedies:

@@ -3,8 +3,9 @@
 from collections.abc import Iterator, Sequence
 
 from ...measure.ducks import Pump
-from ..ducking import duck_finding, known_ducks, needed, predicted, served
+from ..ducking import duck_finding, known_ducks, needed, served
 from ..model import SHOULD, Evidence, Finding, Kind, Point, Remedy
+from ..prediction import predicted
 
 _LEAST_RISE_DB = 3.0
 _RAMP_S = 0.05

@@ -9,8 +9,9 @@ from ...measure.ducks import Duck
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
 from ...units import ABSENT_BELOW_LUFS
-from ..ducking import duck_finding, known_ducks, needed, predicted, reshaped, served
+from ..ducking import duck_finding, known_ducks, needed, reshaped, served
 from ..model import SHOULD, Evidence, Finding, Kind, Point, Remedy
+from ..prediction import predicted
 
 _BEHIND_S = 0.2
 _WORTH_RETURNING_S = 1.0

@@ -5,7 +5,8 @@ from collections.abc import Iterator
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
 from ..model import NOTE, Evidence, Finding, Kind, Remedy
-from ..remedies import hold_points, with_loudness
+from ..prediction import with_loudness
+from ..remedies import hold_points
 
 LIMIT_LU = 0.0
 """Common practice: what matters is at least as loud as what lies over it."""

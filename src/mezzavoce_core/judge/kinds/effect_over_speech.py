@@ -1,14 +1,18 @@
 """An effect is louder than the voice that speaks through it."""
 
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
 
+from ...measure.balance import loudest_under
 from ...measure.meter import BLOCKS_PER_S
 from ...signal.spans import join, runs
 from ...units import power_to_db
-from ..model import SHOULD, Evidence, Finding, Kind, Remedy
-from ..remedies import hold_points
+from ..model import SHOULD, Evidence, Finding, Kind, Remedies, Remedy
+from ..prediction import with_loudness
+from ..remedies import hold_points, lowered
+from .masked_speech import thin_stretches
 
 _LEAST_S = 0.3
 _WINDOW_BLOCKS = 11
@@ -28,7 +32,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         if loud[first:last].sum() < _LEAST_S * BLOCKS_PER_S:
             continue
         highest, in_s, out_s = float(over[first:last][loud[first:last]].max()), first / BLOCKS_PER_S, last / BLOCKS_PER_S
-        amount = -float(np.ceil((highest - limit) * 2) / 2)
+        amount = float(np.ceil((highest - limit) * 2) / 2)
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -41,8 +45,31 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="LU",
             role="effects",
-            remedy=Remedy(action="lower", role="effects", amount_db=amount, points=hold_points(evidence, in_s, out_s, amount)),
+            mend=partial(_lowered, evidence, in_s, out_s, amount),
         )
+
+
+def _lowered(evidence: Evidence, in_s: float, out_s: float, amount_db: float) -> Remedies:
+    """As far down as the limit asks, and where the effect's own rise and end cover words as well, all of it as far as these need."""
+    clearance = evidence.spec.limits.clearance_lu
+    if clearance is None:
+        remedy = Remedy(action="lower", role="effects", amount_db=-amount_db, points=hold_points(evidence, in_s, out_s, -amount_db))
+        return with_loudness(evidence, remedy), ()
+    begin_s, end_s = _covered(evidence, in_s, out_s)
+    return lowered(evidence, "effects", begin_s, end_s, least_db=amount_db, wanted=clearance), ()
+
+
+def _covered(evidence: Evidence, in_s: float, out_s: float) -> tuple[float, float]:
+    """The stretch with what it reaches into of words that effects cover."""
+    balance, passages = evidence.balance, (evidence.passages or ())[evidence.touched(in_s, out_s)]
+    assert balance is not None
+    thin = [
+        (first, last)
+        for p in passages
+        for first, last, blocks in thin_stretches(evidence, p)
+        if first < out_s and in_s < last and loudest_under(balance, blocks) == "effects"
+    ]
+    return min([in_s, *(first for first, _ in thin)]), max([out_s, *(last for _, last in thin)])
 
 
 KIND = Kind("effect-over-speech", "effects", find)

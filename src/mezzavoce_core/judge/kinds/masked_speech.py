@@ -10,7 +10,7 @@ from ...measure.audibility import USUAL_BRIGHTNESS_DB, brightness_db
 from ...measure.balance import Passage, blocks_between, loudest_under
 from ...measure.meter import BLOCKS_PER_S
 from ...signal.spans import join
-from ..fit import with_others
+from ..fit import further_down
 from ..model import MUST, SHOULD, Evidence, Finding, Kind
 from ..remedies import audibility_remedies, balance_remedies
 
@@ -51,7 +51,7 @@ def thin_stretches(evidence: Evidence, passage: Passage) -> Iterator[tuple[float
 def _by_bands(evidence: Evidence, passage: Passage, heard: float, limit: float) -> Finding:
     assert evidence.balance is not None
     blocks = blocks_between(evidence.balance.active, passage.in_s, passage.out_s)
-    under, fit = loudest_under(evidence.balance, blocks), with_others(evidence, passage.in_s, passage.out_s)
+    under, fit = loudest_under(evidence.balance, blocks), further_down(evidence, passage.in_s, passage.out_s)
     return Finding(
         kind=KIND.name,
         family=KIND.family,
@@ -90,7 +90,7 @@ def _finding(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.i
     assert balance is not None
     lowest = float(evidence.local_ratio_lu[blocks].min())
     severe = limits.clearance_must_lu is not None and round(lowest, 1) < limits.clearance_must_lu
-    under, fit = loudest_under(balance, blocks), with_others(evidence, in_s, out_s)
+    under, fit = loudest_under(balance, blocks), further_down(evidence, in_s, out_s)
     return Finding(
         kind=KIND.name,
         family=KIND.family,

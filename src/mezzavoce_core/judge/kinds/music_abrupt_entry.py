@@ -28,7 +28,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     for role, cue in cues:
         rise = rise_db(evidence.power, cue.in_s)
         if round(rise, 1) > limit and made_by_hand(cue.own_entries) and _full(evidence, cue) and not _spoken(evidence, cue.in_s):
-            yield _finding(role, cue, rise, limit)
+            yield _finding(evidence, role, cue, rise, limit)
 
 
 def _full(evidence: Evidence, cue: Cue) -> bool:
@@ -46,7 +46,7 @@ def _spoken(evidence: Evidence, at_s: float) -> bool:
     return bool(evidence.balance.flags[first:last].any())
 
 
-def _finding(role: str, cue: Cue, rise: float, limit: float) -> Finding:
+def _finding(evidence: Evidence, role: str, cue: Cue, rise: float, limit: float) -> Finding:
     what = "The music" if role == "music" else "The effect"
     return Finding(
         kind=KIND.name,
@@ -62,7 +62,7 @@ def _finding(role: str, cue: Cue, rise: float, limit: float) -> Finding:
         role=role,
         source=cue.sources[0] if role == "music" else None,
         certainty=made_by_hand(cue.own_entries),
-        remedy=fade_in(cue.in_s, _FADE_S, role=role, source=cue.sources[0] if role == "music" else None),
+        remedy=fade_in(evidence, cue.in_s, _FADE_S, role=role, source=cue.source if role == "music" else None),
     )
 
 

@@ -59,7 +59,7 @@ def _finding(evidence: Evidence, cue: Cue, limit: float) -> Finding:
         role="music",
         source=cue.sources[0],
         certainty=made_by_hand(cue.own_stops),
-        remedy=fade_out(evidence, max(cue.in_s, cue.out_s - _FADE_S), cue.out_s, source=cue.sources[0]),
+        remedy=fade_out(evidence, max(cue.in_s, cue.out_s - _FADE_S), cue.out_s, source=cue.source),
     )
 
 

@@ -4,7 +4,8 @@ from collections.abc import Iterator
 
 from ...measure.cues import Meeting, meetings
 from ..model import SHOULD, Evidence, Finding, Kind, Remedy
-from ..remedies import BACK_S, trapezoid
+from ..prediction import with_loudness
+from ..remedies import BACK_S, file_ends_s, trapezoid
 
 LEAST_S = 0.5
 """Common practice: a crossfade keeps two cues at their level for a moment only."""
@@ -16,13 +17,14 @@ def find(evidence: Evidence) -> Iterator[Finding]:
     """A finding for each pair of cues that both stand at their level for half a second or more."""
     for meeting in meetings(evidence.cues or (), evidence.measurement.music_stems()):
         if meeting.out_s - meeting.in_s >= LEAST_S:
-            yield _finding(meeting)
+            yield _finding(evidence, meeting)
 
 
-def _finding(meeting: Meeting) -> Finding:
+def _finding(evidence: Evidence, meeting: Meeting) -> Finding:
     length = meeting.out_s - meeting.in_s
     gone_s = meeting.ends.out_s
-    points = trapezoid((max(0.0, meeting.in_s - _FADE_S), meeting.in_s, gone_s, gone_s + BACK_S), _AWAY_DB)
+    points = tuple(p for p in trapezoid((max(0.0, meeting.in_s - _FADE_S), meeting.in_s, gone_s, gone_s + BACK_S), _AWAY_DB) if p.at_s <= file_ends_s(evidence))
+    remedy = Remedy(action="remove", role="music", amount_db=_AWAY_DB, points=points, source=meeting.ends.sources[0])
     return Finding(
         kind=KIND.name,
         family=KIND.family,
@@ -39,7 +41,7 @@ def _finding(meeting: Meeting) -> Finding:
         unit="s",
         role="music",
         source=meeting.ends.sources[0],
-        remedy=Remedy(action="remove", role="music", amount_db=_AWAY_DB, points=points, source=meeting.ends.sources[0]),
+        remedy=with_loudness(evidence, remedy),
     )
 
 
