@@ -308,6 +308,7 @@ class VoiceKindsTest(unittest.TestCase):
         self.assertEqual([f.kind for f in findings], ["voice-low"])
         self.assertEqual(findings[0].remedy.action, "raise")
         self.assertTrue(findings[0].remedy.sound)
+        self.assertGreaterEqual(findings[0].remedy.amount_db, findings[0].measured - 4.0, "it is among its neighbours again")
         self.assertFalse(any(r.enough for r in findings[0].alternatives), "under softer music the voice is still under its neighbours")
 
     def test_louder_than_elsewhere_is_taste(self):
@@ -315,6 +316,13 @@ class VoiceKindsTest(unittest.TestCase):
         voice[22 * 48000 : 28 * 48000] *= 10 ** (6 / 20)
         findings = found(programme(points(), voice=voice))
         self.assertEqual([(f.kind, f.severity) for f in findings], [("voice-uneven", NOTE)])
+        remedy = findings[0].remedy
+        self.assertEqual((remedy.action, remedy.role), ("lower", "dialogue"))
+        raised = [(p.at_s, p.gain_db) for p in remedy.points]
+        result = judge(programme(points(), voice=voice, raised=raised), RELAXED)
+        self.assertEqual(result.findings, ())
+        self.assertAlmostEqual(result.evidence.passages[1].speech_lufs, result.evidence.passages[0].speech_lufs, delta=0.7)
+        self.assertAlmostEqual(result.evidence.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.3)
 
     def test_room_between_the_words(self):
         voice = talk(SECONDS, SPANS, -23) + noise(SECONDS, -47)

@@ -42,6 +42,8 @@ class Fit:
     voice_lufs: float | None = None
     """The voice of the other passages, in the middle."""
     voice_spread_lu: float | None = None
+    voice_least_db: float = 0.0
+    """By how much a voice that is too low has to go up to belong to the others."""
 
     @property
     def least_db(self) -> float:

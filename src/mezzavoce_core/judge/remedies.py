@@ -172,7 +172,10 @@ class _Search:
         assert self.evidence.balance is not None
         under, around_s = loudest_under(self.evidence.balance, self.blocks), _hold_times(self.evidence, self.in_s, self.out_s)
         shaped = self.fit.times_s if under == "music" else None
-        ways = (_Way("lower", under, -1, shaped or around_s, self.fit.least_db if shaped else 0.0), _Way("raise", "dialogue", 1, around_s))
+        ways = (
+            _Way("lower", under, -1, shaped or around_s, self.fit.least_db if shaped else 0.0),
+            _Way("raise", "dialogue", 1, around_s, self.fit.voice_least_db),
+        )
         found = sorted((self.best(way, wanted) for way in ways), key=lambda best: (not best[1].sound, not best[1].enough, best[0]))
         return [remedy for needed, remedy in found if needed < LARGEST_DB] or [remedy for _, remedy in found]
 
@@ -191,7 +194,7 @@ class _Search:
         needed = STEP_DB * first_step(does, guess=(aim - self.gap_now) / STEP_DB)
         least = round(way.least_db, 1)
         amount = max(needed, least)
-        return needed, replace(self.with_amount(way, amount, wanted), to_bed=self.fit.bed_is_there and 0 < amount <= least)
+        return needed, replace(self.with_amount(way, amount, wanted), to_bed=way.role == "music" and self.fit.bed_is_there and 0 < amount <= least)
 
     def _held(self, way: _Way) -> Floats:
         return level_curve(trapezoid(way.times_s, 1.0), len(self.part.voice), self.first)

@@ -4,15 +4,11 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import partial
 
-import numpy as np
-
-from ...measure.balance import Passage, blocks_between
 from ...measure.cues import Cue
-from ...measure.meter import TICKS_PER_BLOCK
+from ..evening import evened
 from ..model import NOTE, Evidence, Finding, Kind, Remedies, Remedy
 from ..offs import FEWEST, standing_off
-from ..prediction import changed_by, predicted, ratio_over
-from ..remedies import STEP_DB, spot_points
+from ..remedies import spot_points
 
 _SHORTEST_S = 3.0
 _RAMP_S = 0.2
@@ -46,25 +42,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
 
 
 def _mended(evidence: Evidence, cue: Cue, off: float, limit: float) -> Remedies:
-    """To where the others stand; raised only as far as words under it stay clear, as long as it then belongs to them."""
     passages = (evidence.passages or ())[evidence.touched(cue.in_s, cue.out_s)]
-    if off > 0:
-        return predicted(evidence, _moved(evidence, cue, -round(off, 1)), passages), ()
-    amounts = [round(float(db), 1) for db in np.arange(-off, -off - limit, -STEP_DB)]
-    remedy = next((r for db in amounts if _stays_clear(evidence, r := _moved(evidence, cue, db), passages)), None)
-    remedy = remedy or replace(_moved(evidence, cue, amounts[-1]), enough=False)
-    return predicted(evidence, remedy, passages), ()
-
-
-def _stays_clear(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage]) -> bool:
-    """Whether no word that is clear now is covered afterwards."""
-    clearance, balance = evidence.spec.limits.clearance_lu, evidence.balance
-    if clearance is None or balance is None or not passages:
-        return True
-    blocks = np.concatenate([blocks_between(balance.active, p.in_s, p.out_s) for p in passages])
-    clear = blocks[np.round(evidence.local_ratio_lu[blocks], 1) >= clearance]
-    part, first = changed_by(evidence, remedy, passages, bands=False)
-    return not len(clear) or round(ratio_over(part, clear - first // TICKS_PER_BLOCK), 1) >= clearance
+    return evened(evidence, off, limit, passages, partial(_moved, evidence, cue))
 
 
 def _moved(evidence: Evidence, cue: Cue, gain_db: float) -> Remedy:

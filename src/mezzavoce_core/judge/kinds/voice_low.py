@@ -3,15 +3,17 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import partial
+from math import ceil
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...measure.balance import Passage, blocks_between
+from ..evening import evened
 from ..fit import Fit, with_others
-from ..model import NOTE, SHOULD, Evidence, Finding, Kind, Remedies
+from ..model import NOTE, SHOULD, Evidence, Finding, Kind, Remedies, Remedy
 from ..offs import standing_off
-from ..remedies import balance_remedies
+from ..remedies import STEP_DB, balance_remedies, hold_points
 
 
 def find(evidence: Evidence) -> Iterator[Finding]:
@@ -25,7 +27,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             continue
         assert limits.voice_spread_lu is not None
         blocks = blocks_between(balance.active, passage.in_s, passage.out_s)
-        fit = with_others(evidence, passage.in_s, passage.out_s)
+        fit = replace(with_others(evidence, passage.in_s, passage.out_s), voice_least_db=STEP_DB * ceil((-off - limits.voice_spread_lu) / STEP_DB))
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -77,7 +79,13 @@ def find_uneven(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="LU",
             role="dialogue",
+            mend=partial(evened, evidence, off, limit, [passage], partial(_moved, evidence, passage)),
         )
+
+
+def _moved(evidence: Evidence, passage: Passage, gain_db: float) -> Remedy:
+    points = hold_points(evidence, passage.in_s, passage.out_s, gain_db)
+    return Remedy(action="lower" if gain_db < 0 else "raise", role="dialogue", amount_db=gain_db, points=points)
 
 
 KIND = Kind("voice-low", "voice", find)
