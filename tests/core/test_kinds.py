@@ -379,6 +379,10 @@ class ShortcutsTest(unittest.TestCase):
                 one_by_one = [off for k in range(0, length, 15) if (off := duck_one_sided.stands_off(sides, k, k + 30, way)) is not None]
                 np.testing.assert_allclose(np.sort(duck_one_sided.anywhere(sides, way)), np.sort(one_by_one or [0.0]))
 
+    def test_what_is_drawn_on_the_other_side_is_soft_and_leaves_the_words_alone(self):
+        for told, drawn in (((10.2, 10.9, 19.5, 19.54), (9.2, 9.9, 20.1, 20.4)), ((8.9, 9.4, 20.3, 21.0), (8.9, 9.4, 20.3, 21.0))):
+            np.testing.assert_allclose(duck_one_sided._around(10.0, 20.0, told), drawn)
+
 
 class RegistryTest(unittest.TestCase):
     def test_names_are_unique_and_families_known(self):

@@ -18,7 +18,7 @@ _LIKELY = 0.5
 _NEAR_LU = 1.0
 FALL_S, RETURN_S = 0.4, 0.8
 """A fall and a return that are soft."""
-_FALLS_S, _RETURNS_S = (0.2, 1.0), (0.3, 1.2)
+FALLS_S, RETURNS_S = (0.2, 1.0), (0.3, 1.2)
 """The shortest and the longest that are taken over from others."""
 
 
@@ -98,7 +98,7 @@ def usual_ramps_s(evidence: Evidence) -> tuple[float, float]:
     sure = _sure(evidence)
     falls = [d.fall_end_s - d.fall_start_s for d in sure if d.fall_start_s is not None and d.fall_end_s is not None]
     returns = [d.return_end_s - d.return_start_s for d in sure if d.return_start_s is not None and d.return_end_s is not None]
-    return _usual_s(falls, *_FALLS_S, FALL_S), _usual_s(returns, *_RETURNS_S, RETURN_S)
+    return _usual_s(falls, *FALLS_S, FALL_S), _usual_s(returns, *RETURNS_S, RETURN_S)
 
 
 def _usual_s(lengths_s: Sequence[float], shortest: float, longest: float, soft: float) -> float:

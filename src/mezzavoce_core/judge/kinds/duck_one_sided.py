@@ -18,7 +18,7 @@ from ...measure.ducks import Duck, begin_s, end_s
 from ...measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
 from ...media.layouts import channel_names
 from ...units import Floats, power_to_db
-from ..ducking import known_ducks, usual_depth_db
+from ..ducking import FALLS_S, RETURNS_S, known_ducks, usual_depth_db
 from ..fit import AFTER_S, AHEAD_S, new_duck
 from ..model import MUST, Evidence, Finding, Kind, Remedies, Remedy, Side
 from ..prediction import predicted, share_of
@@ -119,17 +119,20 @@ def _times_s(evidence: Evidence, in_s: float, out_s: float) -> tuple[float, ...]
     if duck is not None and overlap > _UNDER * (out_s - in_s):
         corners = duck.fall_start_s, duck.fall_end_s, duck.return_start_s, duck.return_end_s
         ends = 0.0, 0.0, evidence.duration_s, evidence.duration_s
-        return _around(in_s, out_s, [end if corner is None else corner for corner, end in zip(corners, ends, strict=True)])
-    times_s = new_duck(evidence, in_s, out_s).times_s
-    assert times_s is not None
-    return times_s
+        times_s = _around(in_s, out_s, [end if corner is None else corner for corner, end in zip(corners, ends, strict=True)])
+        return tuple(round(min(max(t, 0.0), evidence.duration_s), 3) for t in times_s)
+    elsewhere_s = new_duck(evidence, in_s, out_s).times_s
+    assert elsewhere_s is not None
+    return elsewhere_s
 
 
 def _around(in_s: float, out_s: float, times_s: Sequence[float]) -> tuple[float, ...]:
-    """The four times, over with the fall before the first word and with the return behind the last: of half a move they are told less exactly."""
-    earlier = max(0.0, times_s[1] - (in_s - AHEAD_S)) if times_s[1] > in_s else 0.0
-    later = max(0.0, out_s + AFTER_S - times_s[2]) if times_s[2] < out_s else 0.0
-    return tuple(round(t, 3) for t in (max(0.0, times_s[0] - earlier), max(0.0, times_s[1] - earlier), times_s[2] + later, times_s[3] + later))
+    """The four times as they are told of half a move, which is less exact: soft ramps, the fall before the first word and the return behind the last."""
+    begin_s, down_s, up_s, end_s = times_s
+    fall_s, return_s = max(down_s - begin_s, FALLS_S[0]), max(end_s - up_s, RETURNS_S[0])
+    down_s = in_s - AHEAD_S if down_s > in_s else down_s
+    up_s = out_s + AFTER_S if up_s < out_s else up_s
+    return down_s - fall_s, down_s, up_s, up_s + return_s
 
 
 def _drawn_on_both(evidence: Evidence, span_s: tuple[float, float], times_s: Sequence[float], stayed_up: tuple[int, str], down_db: float) -> Remedies:
