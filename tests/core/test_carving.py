@@ -134,7 +134,8 @@ class CarveTest(unittest.TestCase):
         self.assertEqual([f.message for f in after.findings], [])
         for finding, passage in zip(self.before.findings, after.evidence.passages, strict=True):
             self.assertAlmostEqual(finding.remedy.predicted_audibility, passage.audibility, delta=0.02)
-            self.assertAlmostEqual(finding.remedy.predicted_speech_to_background_lu, passage.speech_to_background_lu, delta=0.3)
+            ratios = after.evidence.local_ratio_lu[round(passage.in_s * 10) + 1 : round(passage.out_s * 10) - 1]
+            self.assertAlmostEqual(finding.remedy.predicted_speech_to_background_lu, float(np.nanmin(ratios)), delta=0.3)
 
     def test_cuts_between_500_hz_and_4_khz_help_more_than_the_same_change_of_level(self):
         """Common practice, no source."""

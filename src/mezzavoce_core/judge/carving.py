@@ -1,18 +1,21 @@
 """Cuts by band: which few bells in the music bring the voice back with the least change, where level alone is the wrong tool."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..measure.audibility import WEIGHTS, audibility, levels_db
+from ..measure.audibility import NOTHING, WEIGHTS, audibility, levels_db
 from ..measure.balance import Balance, band_levels, loudest_under
 from ..measure.loudness import mean_lufs
+from ..measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
 from ..signal.bands import CENTRES_HZ
 from ..signal.bells import Bell, k_response, power_response
-from ..units import Floats, db_to_power, lufs_to_power, power_to_lufs
+from ..units import Floats, db_to_power, lufs_to_power
 from .model import Evidence, Point, Remedy
+from .prediction import around, integrated_of, ratio_over, with_gain
 
 MOST_BELLS, DEEPEST_DB, WIDTH_OCTAVES = 3, 12, 1.0
 SHALLOWEST_DB = 2
@@ -45,11 +48,6 @@ class _Ground:
         """Audibility with a factor ``(bands,)`` on what is cut."""
         return float(audibility(self.voice_db, levels_db(self.rest + self.cut * factor)))
 
-    def ratio(self, factor: Floats) -> float:
-        """Voice over background in LU."""
-        taken = float((self.cut * (1 - factor)) @ _weights())
-        return float(power_to_lufs(self.voice) - power_to_lufs(max(self.background - taken, 1e-12)))
-
 
 def carve(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], *, audible: float, ratio: float | None = None) -> Remedy | None:
     """Up to three bells that bring the audibility over some blocks to ``audible`` (and the gap to ``ratio``); None where they cannot.
@@ -77,17 +75,33 @@ def carve(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int6
     depths = np.where(depths > 0, np.maximum(depths, SHALLOWEST_DB), 0)
     bells = tuple(Bell(float(_CENTRES[k]), WIDTH_OCTAVES, -float(depths[k])) for k in np.flatnonzero(depths))
     factor = _at_places(depths).mean(axis=1)
-    times = (in_s - _RAMP_S, in_s, out_s, out_s + _RAMP_S)
+    times_s = (in_s - _RAMP_S, in_s, out_s, out_s + _RAMP_S)
+    first, left = _left(balance, role, factor, times_s)
     return Remedy(
         action="carve",
         role=role,
         amount_db=min(b.gain_db for b in bells),
-        points=tuple(Point(round(min(max(t, 0.0), evidence.duration_s), 3), 0.0) for t in times),
+        points=tuple(Point(round(min(max(t, 0.0), evidence.duration_s), 3), 0.0) for t in times_s),
         bands=bells,
-        predicted_speech_to_background_lu=ground.ratio(factor),
+        predicted_speech_to_background_lu=ratio_over(
+            with_gain(balance.part(first, first + len(left)), role, left, bands=False), blocks - first // TICKS_PER_BLOCK
+        ),
         predicted_audibility=ground.audible(factor),
-        predicted_integrated_lufs=evidence.loudness.integrated_lufs,
+        predicted_integrated_lufs=integrated_of(evidence, getattr(balance, role), left, first),
     )
+
+
+def _left(balance: Balance, role: str, factor: Floats, times_s: Sequence[float]) -> tuple[int, Floats]:
+    """What a factor ``(bands,)`` on a role, fading in and out at four times, leaves of its power per tick, from which tick on."""
+    first, last = around(times_s[0], times_s[-1], len(balance.voice))
+    part = balance.part(first, last)
+    taken, whole = (part.under_bands[role] * (1 - factor)) @ _weights(), part.blocks[role]
+    count = min(len(taken), len(whole))
+    gone = np.zeros(last - first)
+    gone[: count * TICKS_PER_BLOCK] = np.repeat(np.clip(taken[:count] / np.maximum(whole[:count], NOTHING), 0, 1), TICKS_PER_BLOCK)
+    wet = np.interp((first + np.arange(last - first) + 0.5) / TICKS_PER_S, times_s, (0.0, 1.0, 1.0, 0.0))
+    left: Floats = 1 - wet * gone
+    return first, left
 
 
 def _ground(balance: Balance, blocks: NDArray[np.int64], role: str) -> _Ground | None:

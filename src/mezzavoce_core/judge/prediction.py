@@ -103,7 +103,12 @@ def integrated_with(evidence: Evidence, role: str, points: Sequence[Point], side
     """Integrated loudness of the mix with level points on one role (or the one stem of it) that end where they begin, roles taken as uncorrelated."""
     part = _power_of(evidence, role, source)
     first, last = around(points[0].at_s, points[-1].at_s, len(evidence.power))
-    factor = factor_on(evidence, role, points, last - first, first, side)
+    return integrated_of(evidence, part, factor_on(evidence, role, points, last - first, first, side), first)
+
+
+def integrated_of(evidence: Evidence, part: Floats, factor: Floats, first: int) -> float | None:
+    """The same with a power factor per tick from tick ``first`` (a whole block) on; ``part`` is the power per tick of what it is on."""
+    last = first + len(factor)
     changed = np.maximum(evidence.power[first:last] + part[first:last] * (factor - 1), 0.0)
     # The first blocks of the stretch reach before it, where nothing changes.
     fresh = at_blocks(moving_mean(changed, MOMENTARY_TICKS, evidence.breaks[first:last]))

@@ -12,7 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..measure.balance import Balance, blocks_between, loudest_under
-from ..measure.loudness import mean_lufs
 from ..measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
 from ..units import Floats, amplitude_to_db, db_to_amplitude, db_to_power
 from .carving import carve
@@ -31,6 +30,7 @@ STEP_DB = 0.5
 _STEPS = round(LARGEST_DB / STEP_DB)
 # A remedy aims a little beyond the limit, so that rounding to 0.1 does not bring the fault back.
 _BEYOND_LU = 0.2
+_CUTS_TRIED = 3
 
 
 def hold_points(evidence: Evidence, in_s: float, out_s: float, gain_db: float) -> tuple[Point, ...]:
@@ -93,9 +93,24 @@ def balance_remedies(evidence: Evidence, in_s: float, out_s: float, blocks: NDAr
         return None, ()
     search = _Search(evidence, in_s, out_s, blocks, gap, fit)
     options = search.options(wanted)
-    if gap is None and (cut := carve(evidence, in_s, out_s, blocks, audible=evidence.spec.limits.audibility_min or 0.0, ratio=wanted)) is not None:
-        options.append(_checked(search, cut, wanted))
+    if gap is None and (cut := _cut(evidence, in_s, out_s, blocks, wanted)) is not None:
+        options.append(cut)
     return options[0], tuple(options[1:])
+
+
+def _cut(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float) -> Remedy | None:
+    """Cuts by band that widen the gap to ``wanted`` (LU) where it is thinnest; where none do, those that widen it to that on the whole."""
+    cuts, aim = [], wanted
+    for _ in range(_CUTS_TRIED):
+        cut = carve(evidence, in_s, out_s, blocks, audible=evidence.spec.limits.audibility_min or 0.0, ratio=aim)
+        if cut is None or cut.predicted_speech_to_background_lu is None:
+            break
+        lowest = cut.predicted_speech_to_background_lu
+        cuts.append(replace(cut, enough=lowest >= wanted))
+        if lowest >= wanted:
+            break
+        aim += wanted - lowest + _BEYOND_LU
+    return cuts[-1] if cuts and cuts[-1].enough else cuts[0] if cuts else None
 
 
 def audibility_remedies(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float, fit: Fit) -> Remedies:
@@ -239,16 +254,6 @@ def first_step(does: Callable[[int], bool], guess: float) -> int:
         at = upward if last == _STEPS else downward if first == 1 else (first + last) // 2
         stride *= 2
     return first
-
-
-def _checked(search: _Search, cut: Remedy, wanted: float) -> Remedy:
-    """Cuts lower what lies under by some decibels on the whole, hence the lowest local ratio as well: whether that does."""
-    now, over_all = ratio_over(search.part, search.here), cut.predicted_speech_to_background_lu
-    voice, background = (mean_lufs(search.part.blocks[name][search.here]) for name in ("voice", "background"))
-    if over_all is None or voice is None or background is None:
-        return replace(cut, enough=False)
-    lowest = now + over_all - (voice - background)
-    return replace(cut, predicted_speech_to_background_lu=lowest, enough=bool(lowest >= wanted))
 
 
 def headroom_db(evidence: Evidence, in_s: float, out_s: float) -> float:

@@ -27,7 +27,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         passages = served(evidence, duck) if needed(evidence, duck) else []
         for before, after in pairwise(passages):
             if after.in_s - before.out_s > limit + _WORTH_RETURNING_S:
-                yield _finding(evidence, duck, before, after.in_s, limit, _between(duck, before, after))
+                yield _finding(duck, before, after.in_s, limit, predicted(evidence, _between(duck, before, after), passages))
         if not passages:
             continue
         last, until = passages[-1], evidence.duration_s if duck.return_start_s is None else duck.return_start_s
@@ -36,10 +36,10 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             quicker = None if duck.return_start_s is None or duck.return_end_s is None else (back, back + duck.return_end_s - duck.return_start_s)
             remedy = None if quicker is None else reshaped(evidence, duck, {"return_start_s": quicker[0], "return_end_s": quicker[1]})
             sure = duck.sure("held") if duck.tells("held") else duck.certainty
-            yield replace(_finding(evidence, duck, last, until, limit, remedy), certainty=sure)
+            yield replace(_finding(duck, last, until, limit, remedy), certainty=sure)
 
 
-def _finding(evidence: Evidence, duck: Duck, last: Passage, until_s: float, limit: float, remedy: Remedy | None) -> Finding:
+def _finding(duck: Duck, last: Passage, until_s: float, limit: float, remedy: Remedy | None) -> Finding:
     held = until_s - last.out_s
     return duck_finding(
         KIND,
@@ -52,7 +52,7 @@ def _finding(evidence: Evidence, duck: Duck, last: Passage, until_s: float, limi
         measured=held,
         limit=limit,
         unit="s",
-        remedy=predicted(evidence, remedy, [last]) if remedy else None,
+        remedy=remedy,
     )
 
 
