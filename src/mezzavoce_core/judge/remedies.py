@@ -100,17 +100,17 @@ def balance_remedies(evidence: Evidence, in_s: float, out_s: float, blocks: NDAr
 
 def _cut(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float) -> Remedy | None:
     """Cuts by band that widen the gap to ``wanted`` (LU) where it is thinnest; where none do, those that widen it to that on the whole."""
-    cuts, aim = [], wanted
+    not_enough, aim = None, wanted
     for _ in range(_CUTS_TRIED):
         cut = carve(evidence, in_s, out_s, blocks, audible=evidence.spec.limits.audibility_min or 0.0, ratio=aim)
         if cut is None or cut.predicted_speech_to_background_lu is None:
             break
         lowest = cut.predicted_speech_to_background_lu
-        cuts.append(replace(cut, enough=lowest >= wanted))
         if lowest >= wanted:
-            break
+            return cut
+        not_enough = not_enough or replace(cut, enough=False)
         aim += wanted - lowest + _BEYOND_LU
-    return cuts[-1] if cuts and cuts[-1].enough else cuts[0] if cuts else None
+    return not_enough
 
 
 def audibility_remedies(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float, fit: Fit) -> Remedies:
