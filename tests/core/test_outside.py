@@ -86,6 +86,14 @@ class PlantedFaultsTest(unittest.TestCase):
                     near = [f for f in found if f.kind == planted.kind and f.in_s < planted.out_s and planted.in_s < f.out_s]
                     self.assertTrue(near, planted.words)
 
+    def test_every_message_says_how_far_it_is_and_what_is_wanted(self):
+        """Limits of nought are said in words, and a caption without a voice is there or not."""
+        for finding in (f for e in EPISODES for f in self.found(e) if f.kind != "caption-unheard"):
+            said = set(re.findall(r"\d+(?:\.\d+)?", finding.message))
+            for figure in (finding.measured, finding.limit):
+                forms = {f"{abs(figure) * scale:{form}}" for scale in (1, 100, 1000) for form in ("g", ".0f", ".1f", ".2f")}
+                self.assertTrue(said & forms or not figure, f"{figure} in {finding.message}")
+
     def test_places_are_right(self):
         for episode in EPISODES:
             for planted in episode.planted:

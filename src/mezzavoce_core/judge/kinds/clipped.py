@@ -35,7 +35,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             title="Wave cut off flat",
             message=(
                 f"{longest} samples in a row stand at the ceiling ({level:.1f} dBFS) in channel {names[channel]}"
-                f"{f', and {places - 1} more places like it' if places > 1 else ''}. Take the level down before the stage that clips, and export again."
+                f"{f', and {places - 1} more places like it' if places > 1 else ''}; {limit:g} in a row are cut off. "
+                f"Take the level down before the stage that clips, and export again."
             ),
             measured=longest,
             limit=limit,

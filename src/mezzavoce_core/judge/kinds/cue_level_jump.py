@@ -31,7 +31,10 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             in_s=cue.in_s,
             out_s=cue.out_s,
             title=f"Cue {abs(off):.1f} LU {'louder' if off > 0 else 'softer'} than the others",
-            message=f"In the clear this cue stands at {cue.level_lufs:.1f} LUFS, the others around {usual:.1f}; within {limit:g} LU they belong together.",
+            message=(
+                f"In the clear this cue stands at {cue.level_lufs:.1f} LUFS, {abs(off):.1f} LU {'over' if off > 0 else 'under'} the others around {usual:.1f}; "
+                f"within {limit:g} LU they belong together."
+            ),
             measured=abs(off),
             limit=limit,
             unit="LU",

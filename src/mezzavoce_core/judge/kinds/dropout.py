@@ -37,7 +37,10 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             in_s=in_s,
             out_s=out_s,
             title="Sound gone for a moment",
-            message=f"The sound is gone for {(out_s - in_s) * 1000:.0f} ms {where}, with hard edges. Check the edit here and export again.",
+            message=(
+                f"The sound is gone for {(out_s - in_s) * 1000:.0f} ms {where}, with hard edges; "
+                f"{limit * 1000:g} ms are enough to be heard. Check the edit here and export again."
+            ),
             measured=out_s - in_s,
             limit=limit,
             unit="s",

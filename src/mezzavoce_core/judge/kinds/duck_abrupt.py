@@ -31,7 +31,10 @@ def find(evidence: Evidence) -> Iterator[Finding]:
                 in_s=begin,
                 out_s=max(end, begin + 0.04),
                 title="Music steps" if what == "falls" else "Music steps back up",
-                message=f"The music {what} by {duck.depth_db:.1f} dB within {1000 * (end - begin):.0f} ms, which is heard as a cut. Give it a soft ramp.",
+                message=(
+                    f"The music {what} by {duck.depth_db:.1f} dB within {1000 * (end - begin):.0f} ms; "
+                    f"in less than {1000 * limit:.0f} ms it is heard as a cut. Give it a soft ramp."
+                ),
                 measured=end - begin,
                 limit=limit,
                 unit="s",

@@ -36,7 +36,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             in_s=passage.in_s,
             out_s=max(duck.fall_end_s, passage.in_s + _FIRST_WORD_S),
             title="Music falls too late",
-            message=f"The music is still falling {late:.1f} s after the voice began; the fall should be done before the first word.",
+            message=f"The music is still falling {late:.1f} s after the voice began; it should be down before the first word, {limit:g} s after it at most.",
             measured=late,
             limit=limit,
             unit="s",

@@ -100,7 +100,10 @@ def _finding(evidence: Evidence, under: str, in_s: float, out_s: float, change: 
         in_s=in_s,
         out_s=out_s,
         title="Music lowered on one side",
-        message=f"Under {under} the music goes down by {abs(change):.1f} dB in {lowered} against {other}. Draw the automation on both channels.",
+        message=(
+            f"Under {under} the music goes down by {abs(change):.1f} dB in {lowered} against {other}; "
+            f"more than {limit:g} dB pulls it to one side. Draw the automation on both channels."
+        ),
         leans_on=times_s,
         mend=partial(_drawn_on_both, evidence, (in_s, out_s), times_s, (1 - channel, other), abs(change)),
         measured=abs(change),

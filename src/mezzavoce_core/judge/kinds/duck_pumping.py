@@ -27,7 +27,10 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             in_s=pumps[0].in_s,
             out_s=pumps[-1].out_s,
             title="Music pumps between words",
-            message=f"The music rises by up to {rise:.1f} dB in {pauses} shorter than {evidence.spec.limits.bridge_s:g} s. Hold it down until the last word.",
+            message=(
+                f"The music rises by up to {rise:.1f} dB in {pauses} shorter than {evidence.spec.limits.bridge_s:g} s; "
+                f"less than {_LEAST_RISE_DB:g} dB goes unnoticed. Hold it down until the last word."
+            ),
             measured=rise,
             limit=_LEAST_RISE_DB,
             unit="dB",

@@ -21,7 +21,10 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             in_s=duck.fall_start_s,
             out_s=duck.return_end_s,
             title="Music dips for nobody",
-            message=f"The music falls by {duck.depth_db:.1f} dB and returns, and nobody speaks. Take the dip out, or see which voice was moved.",
+            message=(
+                f"The music falls by {duck.depth_db:.1f} dB and returns, and nobody speaks; "
+                f"from {limit:g} dB on that leaves a hole. Take the dip out, or see which voice was moved."
+            ),
             measured=duck.depth_db,
             limit=limit,
             unit="dB",

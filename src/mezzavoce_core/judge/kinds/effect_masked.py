@@ -32,7 +32,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             in_s=in_s,
             out_s=out_s,
             title="Important effect covered",
-            message=f"The music stands {music - effect:.1f} LU over an effect that was marked as important.",
+            message=f"The music stands {music - effect:.1f} LU over an effect that was marked as important; it should stand no higher.",
             measured=effect - music,
             limit=LIMIT_LU,
             unit="LU",

@@ -40,13 +40,21 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             in_s=in_s,
             out_s=out_s,
             title="Effect over the voice",
-            message=f"An effect comes within {-highest:.1f} LU of the voice." if highest < 0 else f"An effect stands {highest:.1f} LU over it.",
+            message=f"{_where(highest)}; {_allowed(limit)}.",
             measured=highest,
             limit=limit,
             unit="LU",
             role="effects",
             mend=partial(_lowered, evidence, in_s, out_s, amount),
         )
+
+
+def _where(over_lu: float) -> str:
+    return f"An effect comes within {-over_lu:.1f} LU of the voice" if over_lu < 0 else f"An effect stands {over_lu:.1f} LU over the voice"
+
+
+def _allowed(limit_lu: float) -> str:
+    return f"it should stay {-limit_lu:g} LU under it" if limit_lu < 0 else f"at most {limit_lu:g} LU over it are allowed"
 
 
 def _lowered(evidence: Evidence, in_s: float, out_s: float, amount_db: float) -> Remedies:

@@ -43,7 +43,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
                 out_s=min(last / TICKS_PER_S, evidence.duration_s),
                 title=f"{names[left]} and {names[right]} against each other",
                 message=(
-                    f"Channels {names[left]} and {names[right]} run against each other (correlation {measured:.2f}); in mono this sound goes. "
+                    f"Channels {names[left]} and {names[right]} run against each other (correlation {measured:.2f}); from {LIMIT:g} on that is lost in mono. "
                     f"Turn the polarity of one of them."
                 ),
                 measured=measured,

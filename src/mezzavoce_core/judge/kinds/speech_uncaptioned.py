@@ -21,7 +21,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             in_s=in_s,
             out_s=out_s,
             title="Speech without a caption",
-            message=f"Somebody speaks for {out_s - in_s:.1f} s and no caption stands there.",
+            message=f"Somebody speaks for {out_s - in_s:.1f} s and no caption stands there; up to {LEAST_S:g} s may go without one.",
             measured=out_s - in_s,
             limit=LEAST_S,
             unit="s",

@@ -42,7 +42,7 @@ def _moved(evidence: Evidence, stem: StemLevels) -> Finding:
         stem,
         title="Stem out of step",
         message=(
-            f"The {stem.role} stem “{stem.name}” runs {abs(stem.delay_s):.3f} s ({frames:.1f} frames) {side} than in the mix. "
+            f"The {stem.role} stem “{stem.name}” runs {abs(stem.delay_s):.3f} s ({frames:.1f} frames) {side} than in the mix; up to {_MOVED_S:g} s is in step. "
             f"It was moved for measuring; level points hold for the mix, so move the stem first."
         ),
         measured=stem.delay_s,
@@ -58,7 +58,7 @@ def _turned(evidence: Evidence, stem: StemLevels) -> Finding:
         stem,
         title="Stem at another level",
         message=(
-            f"The {stem.role} stem “{stem.name}” stands {abs(stem.gain_db):.1f} dB {side} in the mix than as delivered. "
+            f"The {stem.role} stem “{stem.name}” stands {abs(stem.gain_db):.1f} dB {side} in the mix than as delivered; up to {_GAIN_DB:g} dB is alike. "
             f"It was measured as it is in the mix; gains are to be added there."
         ),
         measured=stem.gain_db,

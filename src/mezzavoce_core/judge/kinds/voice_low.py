@@ -35,7 +35,10 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             in_s=passage.in_s,
             out_s=passage.out_s,
             title="Voice too low",
-            message=f"The voice lies {-off:.1f} LU under the other passages and only {ratio:.1f} LU over the background. Raise it to its neighbours.",
+            message=(
+                f"The voice lies {-off:.1f} LU under the other passages, where {limits.voice_spread_lu:g} LU are one level, and only {ratio:.1f} LU over the "
+                f"background, where {limits.clearance_lu:g} LU are wanted. Raise it to its neighbours."
+            ),
             measured=-off,
             limit=limits.voice_spread_lu,
             unit="LU",
