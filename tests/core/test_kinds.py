@@ -10,7 +10,7 @@ from mezzavoce_core.judge.causes import merge
 from mezzavoce_core.judge.judging import gather, judge
 from mezzavoce_core.judge.kinds import duck_one_sided
 from mezzavoce_core.judge.model import FAMILIES, MUST, NOTE, SHOULD, Finding, Point
-from mezzavoce_core.judge.prediction import around, gain_curve, integrated_with, ratio_over, with_gain
+from mezzavoce_core.judge.prediction import around, gain_curve, integrated_with, predicted, ratio_over, with_gain
 from mezzavoce_core.judge.spec import DEFAULT, Limits, Spec
 from mezzavoce_core.measure.loudness import integrated
 from mezzavoce_core.measure.speech import SPEECH, Correction
@@ -89,6 +89,14 @@ class SourceTest(unittest.TestCase):
         self.assertEqual(after.findings, ())
         lowest = float(np.nanmin(after.evidence.local_ratio_lu[241:299]))
         self.assertAlmostEqual(lowest, remedy.predicted_speech_to_background_lu, delta=0.3)
+
+    def test_what_is_for_one_of_them_is_predicted_for_that_one(self):
+        parts = [automated(music, DUCKED[:4]) for music in (chord(40, -25.5), chord(40, -29, hz=370.0))]
+        before = self.judged(*parts)
+        one = predicted(before.evidence, replace(before.findings[0].remedy, source="strings.wav"), before.evidence.passages[1:])
+        after = self.judged(automated(parts[0], [(p.at_s, p.gain_db) for p in one.points]), parts[1])
+        self.assertAlmostEqual(float(np.nanmin(after.evidence.local_ratio_lu[241:299])), one.predicted_speech_to_background_lu, delta=0.3)
+        self.assertAlmostEqual(after.evidence.loudness.integrated_lufs, one.predicted_integrated_lufs, delta=0.1)
 
     def test_the_louder_stem_is_named(self):
         first, second = (chord(40, -24) * np.where((np.arange(40 * RATE) < 20 * RATE) == early, 1.0, 0.03) for early in (True, False))

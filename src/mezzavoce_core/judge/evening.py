@@ -9,7 +9,7 @@ from ..measure.balance import Passage, blocks_between
 from ..measure.meter import TICKS_PER_BLOCK
 from .model import Evidence, Remedies, Remedy
 from .prediction import changed_by, predicted, ratio_over
-from .remedies import STEP_DB, headroom_db
+from .remedies import STEP_DB, headroom_missing_db
 
 
 def evened(evidence: Evidence, off_db: float, limit_db: float, passages: Sequence[Passage], moved: Callable[[float], Remedy]) -> Remedies:
@@ -39,5 +39,5 @@ def _with_headroom(evidence: Evidence, remedy: Remedy) -> Remedy:
     """A voice that is raised needs room for its peaks."""
     if remedy.role != "dialogue" or remedy.amount_db <= 0:
         return remedy
-    missing = round(remedy.amount_db - headroom_db(evidence, remedy.points[0].at_s, remedy.points[-1].at_s), 1)
-    return replace(remedy, headroom_missing_db=missing, enough=False) if missing > 0 else remedy
+    missing = headroom_missing_db(evidence, remedy.points[0].at_s, remedy.points[-1].at_s, remedy.amount_db)
+    return remedy if missing is None else replace(remedy, headroom_missing_db=missing, enough=False)

@@ -36,12 +36,15 @@ def level_curve(points: Sequence[Point], ticks: int, first: int = 0) -> Floats:
     return curve
 
 
-def factor_on(evidence: Evidence, role: str, points: Sequence[Point], ticks: int, first: int = 0, side: Side | None = None) -> Floats:
-    """Power factor of level points on a role, or on one channel of it: as much of it as that channel has of the role."""
+def factor_on(
+    evidence: Evidence, role: str, points: Sequence[Point], ticks: int, first: int = 0, side: Side | None = None, source: str | None = None
+) -> Floats:
+    """Power factor of level points on a role, or on one channel or one stem of it: as much of it as that has of the role."""
     curve = gain_curve(points, ticks, first)
-    if side is None:
+    share = share_of(evidence, role, side.index) if side else _share_of_stem(evidence, role, source)
+    if share is None:
         return curve
-    factor: Floats = 1.0 + share_of(evidence, role, side.index)[first : first + ticks] * (curve - 1.0)
+    factor: Floats = 1.0 + share[first : first + ticks] * (curve - 1.0)
     return factor
 
 
@@ -51,6 +54,16 @@ def share_of(evidence: Evidence, role: str, channel: int) -> Floats:
     assert whole is not None
     assert own is not None
     share: Floats = own / np.maximum(whole, NOTHING)
+    return share
+
+
+def _share_of_stem(evidence: Evidence, role: str, source: str | None) -> Floats | None:
+    """The same for the stem of a name; None where that is all of the role."""
+    powers = [(s.name, evidence.measurement.stem_power(s)) for s in evidence.measurement.stems if s.role == role] if source else []
+    own = [power for name, power in powers if name == source]
+    if not own or len(powers) < 2:
+        return None
+    share: Floats = np.sum(own, axis=0) / np.maximum(np.sum([power for _, power in powers], axis=0), NOTHING)
     return share
 
 
@@ -100,10 +113,13 @@ def audibility_over(balance: Balance, blocks: NDArray[np.int64]) -> float | None
 
 
 def integrated_with(evidence: Evidence, role: str, points: Sequence[Point], side: Side | None = None, source: str | None = None) -> float | None:
-    """Integrated loudness of the mix with level points on one role (or the one stem of it) that end where they begin, roles taken as uncorrelated."""
-    part = _power_of(evidence, role, source)
+    """Integrated loudness of the mix with level points on one role (or one stem of it) that end where they begin, roles taken as uncorrelated."""
+    balance = evidence.balance
+    assert balance is not None
+    part = balance.voice if role == "dialogue" else getattr(balance, role)
+    assert part is not None
     first, last = around(points[0].at_s, points[-1].at_s, len(evidence.power))
-    return integrated_of(evidence, part, factor_on(evidence, role, points, last - first, first, side), first)
+    return integrated_of(evidence, part, factor_on(evidence, role, points, last - first, first, side, source), first)
 
 
 def integrated_of(evidence: Evidence, part: Floats, factor: Floats, first: int) -> float | None:
@@ -121,20 +137,6 @@ def with_loudness(evidence: Evidence, remedy: Remedy) -> Remedy:
     if evidence.balance is None:
         return remedy
     return replace(remedy, predicted_integrated_lufs=integrated_with(evidence, remedy.role, remedy.points, remedy.side, remedy.source))
-
-
-def _power_of(evidence: Evidence, role: str, source: str | None) -> Floats:
-    """Weighted power per tick of a role, or of its stem of a name."""
-    own = [evidence.measurement.stem_power(s) for s in evidence.measurement.stems if (s.role, s.name) == (role, source)]
-    if own:
-        together: Floats = np.sum(own, axis=0)
-        return together
-    balance = evidence.balance
-    assert balance is not None
-    part = balance.voice if role == "dialogue" else getattr(balance, role)
-    assert part is not None
-    power: Floats = part
-    return power
 
 
 def predicted(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage]) -> Remedy:
@@ -157,5 +159,5 @@ def changed_by(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage], 
     assert evidence.balance is not None
     begin, end = min(passages[0].in_s, remedy.points[0].at_s), max(passages[-1].out_s, remedy.points[-1].at_s)
     first, last = around(begin, end, len(evidence.balance.voice))
-    factor = factor_on(evidence, remedy.role, remedy.points, last - first, first, remedy.side)
+    factor = factor_on(evidence, remedy.role, remedy.points, last - first, first, remedy.side, remedy.source)
     return with_gain(evidence.balance.part(first, last), remedy.role, factor, bands=bands), first

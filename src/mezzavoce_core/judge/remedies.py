@@ -54,13 +54,14 @@ def fade_out(evidence: Evidence, begin_s: float, end_s: float, *, source: str | 
 
 
 def _faded(evidence: Evidence, role: str, source: str | None, *points: tuple[float, float]) -> Remedy:
-    inside = tuple(Point(round(t, 3), g) for t, g in points if t <= file_ends_s(evidence))
-    return with_loudness(evidence, Remedy(action="reshape", role=role, amount_db=FADED_DB, points=inside, source=source))
+    remedy = Remedy(action="reshape", role=role, amount_db=FADED_DB, points=tuple(Point(round(t, 3), g) for t, g in points), source=source)
+    return within_file(evidence, remedy)
 
 
-def file_ends_s(evidence: Evidence) -> float:
-    """Where the file ends, in seconds of the programme."""
-    return evidence.measurement.file.duration_s - evidence.origin_s
+def within_file(evidence: Evidence, remedy: Remedy) -> Remedy:
+    """The remedy without what lies behind the end of the file, with the loudness that it gives."""
+    ends_s = evidence.measurement.file.duration_s - evidence.origin_s
+    return with_loudness(evidence, replace(remedy, points=tuple(p for p in remedy.points if p.at_s <= ends_s)))
 
 
 def lower_spot(evidence: Evidence, in_s: float, out_s: float, amount_db: float, ramp_s: float) -> Remedy:
@@ -222,7 +223,7 @@ class _Search:
         held = self._held(way)
         found, points = self._reached(way, amount_db, held), trapezoid(way.times_s, way.sign * amount_db)
         raised = way.action == "raise"
-        missing = round(amount_db - headroom_db(self.evidence, self.in_s, self.out_s), 1) if raised else 0.0
+        missing = headroom_missing_db(self.evidence, self.in_s, self.out_s, amount_db) if raised else None
         return Remedy(
             action=way.action,
             role=way.role,
@@ -231,9 +232,9 @@ class _Search:
             predicted_speech_to_background_lu=found,
             predicted_audibility=audibility_over(self.changed(way.role, way.sign * amount_db * held, bands=True), self.here),
             predicted_integrated_lufs=integrated_with(self.evidence, way.role, points),
-            headroom_missing_db=missing if missing > 0 else None,
+            headroom_missing_db=missing,
             stands_off_db=self._raised_off_db(points) if raised else self.fit.bed_off_db(amount_db) if way.role == "music" else None,
-            enough=bool(found >= wanted and missing <= 0 and not (raised and self.fit.bed_stays_up)),
+            enough=bool(found >= wanted and missing is None and not (raised and self.fit.bed_stays_up)),
         )
 
     def _raised_off_db(self, points: Sequence[Point]) -> float | None:
@@ -256,7 +257,13 @@ def first_step(does: Callable[[int], bool], guess: float) -> int:
     return first
 
 
-def headroom_db(evidence: Evidence, in_s: float, out_s: float) -> float:
+def headroom_missing_db(evidence: Evidence, in_s: float, out_s: float, raised_db: float) -> float | None:
+    """By how much a voice that is raised would pass what its peaks have room for; None where it does not."""
+    missing = round(raised_db - _headroom_db(evidence, in_s, out_s), 1)
+    return missing if missing > 0 else None
+
+
+def _headroom_db(evidence: Evidence, in_s: float, out_s: float) -> float:
     """How far the voice can be raised before the mix's true peak passes the limit, counting peaks as if they fell together."""
     limit = evidence.spec.limits.true_peak_max_dbtp
     if limit is None:

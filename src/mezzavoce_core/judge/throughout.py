@@ -10,7 +10,7 @@ from ..measure.balance import Balance, clear_share, local_sums, loudest_under
 from ..units import Floats, db_to_power, power_to_db
 from .model import Evidence, Point, Remedies, Remedy
 from .prediction import integrated_with
-from .remedies import STEP_DB, first_step, headroom_db
+from .remedies import STEP_DB, first_step, headroom_missing_db
 
 _BEYOND_LU = 0.1
 """So far over the limit a ratio has to be to be counted on."""
@@ -54,7 +54,7 @@ class _Way:
 
         amount = STEP_DB * first_step(cache(lambda steps: share(steps * STEP_DB, _BEYOND_LU) >= wanted_share), guess=1)
         points = tuple(Point(round(t, 3), self.sign * amount) for t in (0.0, self.evidence.duration_s))
-        missing = round(amount - headroom_db(self.evidence, 0.0, self.evidence.duration_s), 1) if self.sign > 0 else 0.0
+        missing = headroom_missing_db(self.evidence, 0.0, self.evidence.duration_s, amount) if self.sign > 0 else None
         integrated = integrated_with(self.evidence, self.role, points)
         return Remedy(
             action="raise" if self.sign > 0 else "lower",
@@ -64,8 +64,8 @@ class _Way:
             predicted_clear_share=share(amount),
             predicted_integrated_lufs=integrated,
             then_whole_db=_then_whole_db(self.evidence, integrated),
-            headroom_missing_db=missing if missing > 0 else None,
-            enough=bool(share(amount) >= wanted_share and missing <= 0),
+            headroom_missing_db=missing,
+            enough=bool(share(amount) >= wanted_share and missing is None),
         )
 
     def _ratios(self) -> "_Ratios":

@@ -4,8 +4,7 @@ from collections.abc import Iterator
 
 from ...measure.cues import Meeting, meetings
 from ..model import SHOULD, Evidence, Finding, Kind, Remedy
-from ..prediction import with_loudness
-from ..remedies import BACK_S, file_ends_s, trapezoid
+from ..remedies import BACK_S, trapezoid, within_file
 
 LEAST_S = 0.5
 """Common practice: a crossfade keeps two cues at their level for a moment only."""
@@ -23,7 +22,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
 def _finding(evidence: Evidence, meeting: Meeting) -> Finding:
     length = meeting.out_s - meeting.in_s
     gone_s = meeting.ends.out_s
-    points = tuple(p for p in trapezoid((max(0.0, meeting.in_s - _FADE_S), meeting.in_s, gone_s, gone_s + BACK_S), _AWAY_DB) if p.at_s <= file_ends_s(evidence))
+    points = trapezoid((max(0.0, meeting.in_s - _FADE_S), meeting.in_s, gone_s, gone_s + BACK_S), _AWAY_DB)
     remedy = Remedy(action="remove", role="music", amount_db=_AWAY_DB, points=points, source=meeting.ends.sources[0])
     return Finding(
         kind=KIND.name,
@@ -41,7 +40,7 @@ def _finding(evidence: Evidence, meeting: Meeting) -> Finding:
         unit="s",
         role="music",
         source=meeting.ends.sources[0],
-        remedy=with_loudness(evidence, remedy),
+        remedy=within_file(evidence, remedy),
     )
 
 
