@@ -21,6 +21,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from tests.bench_page import TO_REACH_MS, measure, table
 from tests.signals import RATE, write_wav
 
 TO_REACH = {"wav": (10, 15), "flac": (4.5, 5), "aac": (3, 4.5), "surround": (5.5, 8), "bands": (2.3, 3.5)}
@@ -32,7 +33,7 @@ TITLES = {
     "surround": "5.1 WAV, {s} min",
     "bands": "stereo WAV, {m} min, with 18 bands on three stems",
 }
-_LINES = [*TITLES, "all", "again", "long", "short", "library"]
+_LINES = [*TITLES, "all", "again", "long", "short", "library", "page"]
 _SAID = ("All that is done", "A stretch corrected", "5.1 WAV of", "A file of ten seconds", "pyloudnorm")
 """How the sentences below the table begin."""
 _CORRECTED = """
@@ -59,6 +60,7 @@ for said in [s for s in found.evidence.speech if s.out_s - s.in_s > 1][2:60:6]:
         took.append(time.process_time() - begun)
 print(whole, statistics.median(took[::2]), statistics.median(took[1::2]), len(found.findings))
 """
+_PAGE_HEAD = "\n## The review page under load"
 _ROLES = ("dialogue", "music", "effects")
 _PIECE_S = 10
 _LONG_MINUTES = 20
@@ -274,7 +276,7 @@ def machine():
     return f"{model}, {os.cpu_count()} processors; ffmpeg {version}, Python {platform.python_version()}, NumPy {np.__version__}."
 
 
-def page(found, more, pairs, before):
+def page(found, more, drawn, pairs, before):
     """The page; lines that were not measured this time are taken over from the page before."""
     keys = {key: title.split(",")[0] for key, title in TITLES.items()}
     kept = {k: next((line for line in before.splitlines() if line.startswith(f"| {t},") and ("bands" in line) == (k == "bands")), "") for k, t in keys.items()}
@@ -291,7 +293,18 @@ def page(found, more, pairs, before):
         "judging, without reading what was done to the music (`--levels-only`); much is found in its material, and judging that is part of it.\n"
         "Others on the same machine slow down what moves much memory: within the hour a line may lie a fifth lower.\n\n"
         "| What | Ratio: one thread (processor time) / two threads (wall) | To reach | Times real time | Share of decoding | Memory |\n"
-        "|---|---|---|---|---|---|\n" + "\n".join(lines) + "\n\n" + "\n\n".join(filter(None, said)) + "\n"
+        "|---|---|---|---|---|---|\n" + "\n".join(lines) + "\n\n" + "\n\n".join(filter(None, said)) + "\n" + review_page(drawn, before)
+    )
+
+
+def review_page(drawn, before):
+    """What a frame of the review page costs; taken over from the page before where it was not measured."""
+    if not drawn:
+        at = before.find(_PAGE_HEAD)
+        return before[at:] if at >= 0 else ""
+    return (
+        f"{_PAGE_HEAD}\n\nScript time of a frame, measured in headless Chromium on material made from formulas (`bin/bench --only page`); the lanes are\n"
+        f"930 pixels wide. To reach: {TO_REACH_MS[0]} ms in the middle, {TO_REACH_MS[1]} ms for 95 of 100.\n\n{drawn}\n"
     )
 
 
@@ -310,10 +323,11 @@ def main():
         print(machine(), flush=True)
         found = rows(folder, options, lambda line: print(line, flush=True))
         more = list(sentences(folder, options))
-    print("\n".join(more))
+    drawn = table(measure()) if "page" in options.only else ""
+    print("\n".join([*more, drawn]))
     if options.write:
         before = options.write.read_text() if options.write.exists() else ""
-        options.write.write_text(page(found, more, options.pairs, before))
+        options.write.write_text(page(found, more, drawn, options.pairs, before))
     return 0
 
 

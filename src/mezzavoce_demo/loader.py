@@ -1,5 +1,6 @@
 """Loads the demo: people, the production, and each mix through the same actions that a person's intake uses."""
 
+import hashlib
 import json
 from datetime import timedelta
 from pathlib import Path
@@ -87,5 +88,5 @@ def upload(person: Person, production: Production, path: Path) -> StoredFile:
     arriving = uploads.begin(person, production, path.name, path.stat().st_size)
     with path.open("rb") as file:
         while piece := file.read(_PIECE):
-            arriving = uploads.add_piece(arriving, arriving.received, piece)
+            arriving = uploads.add_piece(arriving, arriving.received, piece, hashlib.sha256(piece).hexdigest())
     return uploads.finish(arriving)

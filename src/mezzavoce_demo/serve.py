@@ -85,6 +85,7 @@ def _prepare(data: Path) -> None:
     rendered = render_all(media)
     django.setup()
     call_command("migrate", interactive=False, verbosity=0)
+    call_command("createcachetable", verbosity=0)
     call_command("collectstatic", interactive=False, verbosity=0)
     from .loader import load
 
@@ -124,13 +125,10 @@ def _run(data: Path, web_port: int, mail_port: int) -> int:
     celery = (
         f"exec {sys.executable} -W ignore:::celery.platforms -m celery --quiet -A mezzavoce.config worker --loglevel WARNING --without-gossip --without-mingle"
     )
-    manager.add_process(
-        "web",
-        f"exec {sys.executable} -m gunicorn mezzavoce.config.wsgi --bind 127.0.0.1:{web_port} "
-        f"--workers 1 --threads 12 --timeout 120 --log-level warning --worker-tmp-dir {data}",
-    )
+    manager.add_process("web", f"exec {sys.executable} -m mezzavoce.config.server", env=os.environ | {"MEZZAVOCE_PORT": str(web_port)})
     manager.add_process("measuring", f"{celery} -Q measuring -n measuring@%h -c 1")
     manager.add_process("errands", f"{celery} -Q errands -n errands@%h -c 2 -B -s {data / 'beat'}")
+    manager.add_process("films", f"{celery} -Q films -n films@%h -c 1")
     manager.add_process("mailbox", f"exec {sys.executable} -m mezzavoce_demo.mailbox {data / 'mailbox'} {mail_port}")
     url = f"http://127.0.0.1:{web_port}/"
     # A process and not a thread: the manager forks.

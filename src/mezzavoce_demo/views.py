@@ -13,7 +13,7 @@ from django.contrib.auth.decorators import login_required
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.clickjacking import xframe_options_sameorigin
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_GET, require_POST
 
 from mezzavoce.accounts.models import Person
 
@@ -53,11 +53,12 @@ def sign_in_as(request: HttpRequest, role: str) -> HttpResponse:
     person = Person.objects.filter(mail=mail).first()
     if person is None:
         raise Http404
-    login(request, person, backend="django.contrib.auth.backends.ModelBackend")
+    login(request, person, backend="mezzavoce.accounts.backends.AccountBackend")
     return redirect("desk")
 
 
 @login_required
+@require_GET
 def planted(request: HttpRequest) -> HttpResponse:
     """What was planted in the series, and what was found."""
     programmes = told(request.user)
@@ -66,6 +67,7 @@ def planted(request: HttpRequest) -> HttpResponse:
 
 
 @login_required
+@require_GET
 def mailbox(request: HttpRequest) -> HttpResponse:
     """The mails, newest first, and the chosen one."""
     mails = [_read(path) for path in _paths()]
@@ -74,6 +76,7 @@ def mailbox(request: HttpRequest) -> HttpResponse:
 
 
 @login_required
+@require_GET
 @xframe_options_sameorigin
 @csp_replace({"default-src": ["'none'"], "style-src": ["'unsafe-inline'"], "frame-ancestors": ["'self'"]})
 def body(request: HttpRequest, mail_id: int) -> HttpResponse:
@@ -83,6 +86,7 @@ def body(request: HttpRequest, mail_id: int) -> HttpResponse:
 
 
 @login_required
+@require_GET
 def attachment(request: HttpRequest, mail_id: int) -> HttpResponse:
     """The attached table."""
     part = _find(mail_id).attachment

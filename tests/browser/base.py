@@ -74,7 +74,7 @@ class BrowserCase(StaticLiveServerTestCase):
     @classmethod
     def start_worker(cls):
         beat = Path(settings.DATA_DIR) / f"beat-{os.getpid()}"
-        options = ["-A", "mezzavoce.config", "worker", "-Q", "measuring,errands", "-c", "2", "-B", "-s", str(beat), "-n", f"test{os.getpid()}@%h"]
+        options = ["-A", "mezzavoce.config", "worker", "-Q", "measuring,errands,films", "-c", "2", "-B", "-s", str(beat), "-n", f"test{os.getpid()}@%h"]
         return cls._run("celery", "--quiet", *options, "--loglevel", "CRITICAL", "--without-gossip", "--without-mingle", env=cls.environment)
 
     @classmethod

@@ -2,7 +2,7 @@
 
 from contextlib import contextmanager
 
-from mezzavoce.library.models import Mix
+from mezzavoce.library.models import Playback
 from mezzavoce.measuring.models import Correction, Judgement
 from mezzavoce.notes.models import Mark, Trim
 from tests.browser.base import DESKTOP, MeasuredCase
@@ -18,7 +18,7 @@ class ByHandTest(MeasuredCase):
     def setUp(self):
         super().setUp()
         self.measured_mix()
-        self.wait_until(lambda: Mix.objects.get().playback_state == "ready")
+        self.wait_until(lambda: Playback.objects.get().state == "ready")
         self.page = self.open_page(DESKTOP)
         self.sign_in(self.page)
         self.page.click("text=1 Ebb")

@@ -200,9 +200,51 @@ class ModulesTest(BrowserCase):
 
     def test_lines_as_the_names_see_them(self):
         found = self._names(
-            "const corners = m.tracedCorners([[-10, 0], [10, 20], [10, 40]], 400); const area = m.between(flat(50), flat(80, 0, 10));"
+            "const corners = m.tracedCorners([[[-10, 0], [10, 20], [10, 40]]], 400); const area = m.between(flat(50), flat(80, 0, 10));"
             "const line = flat(70, 100, 300); line.top[222] = 12;"
             "const ends = [corners.top[10], area.top[10]].map(Number.isNaN);"
             "return [corners.top[0], corners.top[9], area.top[5], area.bottom[5], ...ends, m.highest(line, 0, 400)];"
         )
         self.assertEqual(found, [10, 19, 50, 80, True, True, 222])
+
+    def test_levels_of_detail_lose_no_extreme(self):
+        """Against every value of the pixel, on curves with holes, at many widths."""
+        found = self.run_module(
+            "detail",
+            "const curve = Float32Array.from({length: 5000}, (_, i) => (i % 97 < 9 ? NaN : Math.sin(i * i) * 20 - 30));"
+            "let wrong = 0;"
+            "for (const [from, to, width] of [[0, 500, 300], [12.3, 77.7, 113], [100, 101, 40], [-5, 505, 700], [0, 500, 7]]) {"
+            "  const per = width / (to - from); const scale = {from, to, width, time: (x) => from + x / per};"
+            "  const {low, high} = m.columns(curve, 0.1, scale);"
+            "  for (let x = 0; x < width; x += 1) {"
+            "    const a = Math.max(0, Math.floor(scale.time(x) / 0.1)); const b = Math.min(5000, Math.max(a + 1, Math.ceil(scale.time(x + 1) / 0.1)));"
+            "    const own = Array.from(curve.slice(a, b)).filter((v) => !Number.isNaN(v));"
+            "    const same = own.length ? low[x] === Math.min(...own) && high[x] === Math.max(...own) : Number.isNaN(low[x]);"
+            "    if (!same) wrong += 1;"
+            "  }"
+            "}"
+            "return wrong;",
+        )
+        self.assertEqual(found, 0)
+
+    def test_what_is_in_view_is_found_by_bisection(self):
+        found = self.run_module(
+            "detail",
+            "const items = Array.from({length: 300}, (_, k) => [(k * 7919) % 1000, (k * 7919) % 1000 + (k % 50 ? 3 : 400)]);"
+            "let wrong = 0;"
+            "for (let from = -20; from < 1100; from += 13) {"
+            "  const near = m.within(items, (i) => i, from, from + 40);"
+            "  const all = items.filter(([a, b]) => a <= from + 40 && b >= from);"
+            "  if (near.length !== all.length || near.some((i) => !all.includes(i))) wrong += 1;"
+            "}"
+            "return wrong;",
+        )
+        self.assertEqual(found, 0)
+
+    def test_the_ladder_follows_the_levels_of_the_mix(self):
+        found = self.run_module(
+            "lanes",
+            "const level = (v) => Float32Array.from({length: 100}, () => v);"
+            "return [[level(-24), level(-36)], [level(-24), level(-55)], [level(-24), level(-66)], [level(-5)], [level(NaN)]].map((c) => m.ladderFor(c));",
+        )
+        self.assertEqual([(ladder["top"], ladder["bottom"]) for ladder in found], [(-8, -52), (-8, -62), (-8, -72), (-2, -52), (-8, -52)])

@@ -11,7 +11,7 @@ from email import message_from_bytes, policy
 from pathlib import Path
 
 from mezzavoce.dispatch.models import Answer
-from mezzavoce.library.models import Mix
+from mezzavoce.library.models import Playback
 from mezzavoce.measuring.models import Run
 from mezzavoce.notes.models import Mark, Note
 from mezzavoce_demo.render import STEMS, mix_file, stem_file
@@ -77,7 +77,9 @@ class WalkTest(BrowserCase):
         self.take_in(page)
         self.review(page)
         self.send(page)
+        beside = self.open_beside(page)
         self.answer_on_a_phone()
+        self.see_the_answer_come(beside)
         self.see_the_answer(page)
         self.measure_again(page)
         self.assertEqual(self.complaints, [])
@@ -87,7 +89,9 @@ class WalkTest(BrowserCase):
         with tempfile.TemporaryDirectory() as folder:
             files = [film(folder), *(stem_file(media(), EPISODE, role) for role in STEMS)]
             page.set_input_files("#choose", files)
-            self.until(page, "document.querySelectorAll('#files tbody tr td:nth-child(4)').length === 4 && !document.querySelector('#files progress')")
+            self.until(
+                page, "Array.from(document.querySelectorAll('#files tbody tr td:nth-child(4)')).filter((cell) => cell.textContent === '✓ here').length === 4"
+            )
         self.assertEqual(page.input_value("#id_start_timecode"), "10:00:00:00")
         self.assertEqual(page.input_value("#id_frame_rate"), "25")
         self.assertEqual([s.input_value() for s in page.locator("#files select").all()], ["mix", "dialogue", "music", "effects"])
@@ -97,7 +101,7 @@ class WalkTest(BrowserCase):
         page.click("#measure")
         page.wait_for_url(re.compile(r"/mixes/\d+/$"))
         page.wait_for_selector("#review[data-ready]")
-        self.wait_until(lambda: Mix.objects.get().playback_state == "ready")
+        self.wait_until(lambda: Playback.objects.get().state == "ready")
         page.wait_for_selector("#play:visible")
 
     def review(self, page):
@@ -156,10 +160,12 @@ class WalkTest(BrowserCase):
         path = self.wait_until(lambda: next(iter(self.mailbox.glob("*.eml")), None))
         message = message_from_bytes(path.read_bytes(), policy=policy.default)
         sent = message.get_body("plain").get_content()
-        self.assertEqual(sent.split(), text.split())
+        self.link = re.search(r"http://\S+/n/\S+/", sent)[0]
+        # The personal link stands in the mail alone.
+        self.assertNotIn(self.link, text)
+        self.assertEqual(sent.replace(self.link, "LINK").split(), re.sub(r"https://\S+addressee/", "LINK", text).split())
         (attached,) = (p for p in message.walk() if p.get_filename())
         self.assertEqual([r["mark"] for r in csv.DictReader(io.StringIO(attached.get_content(), newline=""))], ["A", "B"])
-        self.link = re.search(r"http://\S+/n/\S+/", sent)[0]
         page.goto(f"{self.live_server_url}/mailbox/")
         page.frame_locator("iframe").get_by_text("Please let the music fall under the keeper.").wait_for()
         self.assert_accessible(page)
@@ -185,6 +191,25 @@ class WalkTest(BrowserCase):
         phone.locator("#note-B [data-send]").click()
         phone.wait_for_selector("#note-B.is-answered")
         self.assertEqual(sorted(Answer.objects.values_list("what", flat=True)), ["cannot fix", "fixed"])
+
+    def open_beside(self, page):
+        """The review and the notes in two more windows of the reviewer, where nobody touches anything."""
+        windows = page.context.new_page(), page.context.new_page()
+        mix = Mark.objects.first().born_mix_id
+        windows[0].goto(f"{self.live_server_url}/mixes/{mix}/?mark=B")
+        windows[0].wait_for_selector("#review[data-ready]")
+        windows[1].goto(f"{self.live_server_url}/mixes/{mix}/notes/")
+        windows[1].wait_for_selector("#sent")
+        return windows
+
+    def see_the_answer_come(self, windows):
+        review, notes = windows
+        review.wait_for_selector(".answer:has-text('Only a stereo file is left.')")
+        self.assertEqual([s.inner_text() for s in review.locator(".list .state").all()], ["fixed", "cannot fix"])
+        notes.wait_for_selector("#sent:has-text('Only a stereo file is left.')")
+        self.assert_accessible(notes)
+        for window in windows:
+            window.close()
 
     def see_the_answer(self, page):
         page.goto(f"{self.live_server_url}/")

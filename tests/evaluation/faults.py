@@ -6,6 +6,8 @@ from itertools import pairwise
 import numpy as np
 
 CLEARANCE_LU = 10.0
+BARE, COMPRESSED = "bare start", "compressor"
+"""Other shapes of a late fall and of pumping."""
 _RAISED_FROM_DB = 11.0
 """Music that goes down by so much gets its uneven bed higher than the others, else lower."""
 
@@ -100,6 +102,15 @@ def _late(dice, t, passages, speech, others, seconds):
     return [replace(t, fall_start_s=end - fall, fall_end_s=end)], Fault("duck-late", onset, end)
 
 
+def _bare(dice, t, passages, speech, others, seconds):
+    """The first seconds of a passage have the music up, the rest has it down."""
+    onset, over = passages[t.passage]
+    end = onset + float(dice.uniform(1.6, 2.6))
+    if end > over - 2.5:
+        return None
+    return [replace(t, fall_start_s=end - (t.fall_end_s - t.fall_start_s), fall_end_s=end)], Fault("duck-late", onset, end)
+
+
 def _early(dice, t, passages, speech, others, seconds):
     onset, fall = passages[t.passage][0], t.fall_end_s - t.fall_start_s
     end = onset - float(dice.uniform(1.6, 3.0))
@@ -128,6 +139,17 @@ def _pumping(dice, t, passages, speech, others, seconds):
         return None
     up, rise = float(dice.uniform(4, 8)), float(dice.uniform(0.04, 0.12))
     moves = [Trapezoid(a + 0.03, a + 0.03 + rise, b - 0.03 - rise, b - 0.03, -min(up, t.depth_db)) for a, b in pauses]
+    return [t, *moves], Fault("duck-pumping", pauses[0][0], pauses[-1][1])
+
+
+def _compressed(dice, t, passages, speech, others, seconds):
+    """As a compressor pumps: the music comes up slowly through each short pause and goes down quickly at the word."""
+    inside = [(a, b) for a, b in speech if t.fall_end_s < a and b < t.return_start_s]
+    pauses = [(x[1], y[0]) for x, y in pairwise(inside) if 0.4 <= y[0] - x[1] < 0.9]
+    if not pauses:
+        return None
+    up, down = min(float(dice.uniform(4, 8)), t.depth_db), float(dice.uniform(0.01, 0.06))
+    moves = [Trapezoid(a, b - 0.01, b, b + down, -up) for a, b in pauses]
     return [t, *moves], Fault("duck-pumping", pauses[0][0], pauses[-1][1])
 
 
@@ -196,4 +218,6 @@ _PLANTS = {
     "duck-stray": _stray,
     "duck-uneven": _uneven,
     "duck-one-sided": _one_sided,
+    BARE: _bare,
+    COMPRESSED: _compressed,
 }

@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from mezzavoce.accounts.models import Person
 from mezzavoce.library import actions
-from mezzavoce.library.models import Membership, Mix, StoredFile, Track
+from mezzavoce.library.models import Membership, Mix, Playback, StoredFile, Track
 from mezzavoce.library.storage import keep, work_folder
 from mezzavoce.measuring.judging import judge_run
 from mezzavoce.measuring.models import Run
@@ -75,6 +75,7 @@ def make_mix(production, person, number=1, title="Low Water", **facts):
         **facts,
     )
     Track.objects.create(mix=mix, file=stored(production), role=Track.Role.MIX)
+    Playback.objects.create(mix=mix)
     return mix
 
 

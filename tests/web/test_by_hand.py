@@ -95,12 +95,12 @@ class CorrectionTest(HandCase):
             measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:24:00", "10:00:25:00"))
             found = current_judgement(self.mix).detail["ducks"]
             self.assertEqual(looked.call_count, 1)
-            with mock.patch.object(judging, "_LAST", last.LastJudged()):
+            with mock.patch.object(judging, "_LAST", last.LastJudged(4)):
                 self.assertEqual(judging.rejudge(self.mix).detail["ducks"], found)
             self.assertEqual(looked.call_count, 1)
             # Of another kind than this version knows.
             Judgement.objects.update(again={"key": {"ducks": [{"depth": 3}], "nats": 1}})
-            with mock.patch.object(judging, "_LAST", last.LastJudged()):
+            with mock.patch.object(judging, "_LAST", last.LastJudged(4)):
                 self.assertEqual(judging.rejudge(self.mix).detail["ducks"], found)
             self.assertEqual(looked.call_count, 2)
 
@@ -114,13 +114,13 @@ class CorrectionTest(HandCase):
             self.assertEqual((Judgement.objects.get(), Correction.objects.count()), (before, 0))
             self.assertEqual(self.speech(), [(8.0, 14.0, False), (24.0, 30.0, False)])
             # Any process knows of it.
-            with mock.patch.object(judging, "_LAST", last.LastJudged()):
+            with mock.patch.object(judging, "_LAST", last.LastJudged(4)):
                 self.post("correct", self.mix.pk, kind="no-speech", **span)
             self.assertEqual(looked.call_count, 1)
         ahead = current_judgement(self.mix)
         found = list(ahead.findings.values_list("evidence", "mark"))
         Judgement.objects.update(again={})
-        with mock.patch.object(judging, "_LAST", last.LastJudged()):
+        with mock.patch.object(judging, "_LAST", last.LastJudged(4)):
             self.assertEqual(list(judging.rejudge(self.mix).findings.values_list("evidence", "mark")), found)
 
     def test_what_cannot_be_said_is_not_looked_at(self):

@@ -7,12 +7,13 @@ from datetime import timedelta
 from email import message_from_bytes, policy
 from unittest import mock
 
+from django.conf import settings
 from django.core import mail
 from django.urls import reverse
 from django.utils import timezone
 
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
-from mezzavoce.dispatch import actions, compose, excerpts, tasks
+from mezzavoce.dispatch import actions, compose, excerpts, mails, tasks
 from mezzavoce.dispatch.models import Answer, Delivery, Dispatch, Recipient
 from mezzavoce.dispatch.tokens import hash_of, new_seed, token_for
 from mezzavoce.library.models import StoredFile
@@ -74,22 +75,22 @@ class PrepareTest(DispatchCase):
 class SendTest(DispatchCase):
     def deliver(self):
         self.sent()
-        self.assertTrue(actions.try_delivery(Delivery.objects.get().pk))
+        self.assertTrue(mails.send_next())
         return message_from_bytes(mail.outbox[-1].message().as_bytes(), policy=policy.default)
 
     def test_mail_read_by_its_parser_is_the_preview(self):
         message = self.deliver()
         delivery = Delivery.objects.get()
-        link = actions.link_of(self.recipient)
+        link = mails.link_of(self.recipient)
         self.assertEqual(message["To"], "Ines Editor <ines@cut.example>")
-        self.assertEqual(message["Reply-To"], self.reviewer.mail)
+        self.assertEqual(message["Reply-To"], f"Reviewer <{self.reviewer.mail}>")
         text = message.get_body("plain").get_content()
         html = message.get_body("html").get_content()
-        self.assertEqual(text.strip(), actions.with_link(delivery.text, self.recipient).strip())
-        self.assertEqual(html.strip(), actions.with_link(delivery.html, self.recipient).strip())
+        self.assertEqual(text.strip(), mails.with_link(delivery.text, link).strip())
+        self.assertEqual(html.strip(), mails.with_link(delivery.html, link).strip())
         self.assertIn(link, text)
         self.assertIn(link, html)
-        self.assertNotIn(compose.LINK, text + html)
+        self.assertNotIn(settings.LINK_PLACE, text + html)
         self.assertEqual((delivery.state, delivery.message_id), (Delivery.State.SENT, message["Message-ID"]))
 
     def test_csv_read_back(self):
@@ -104,37 +105,37 @@ class SendTest(DispatchCase):
         with self.assertRaisesRegex(Overtaken, "sent already"):
             actions.send(self.reviewer, dispatch)
         self.assertEqual(Note.objects.get().state, Note.State.SENT)
-        self.assertTrue(actions.try_delivery(Delivery.objects.get().pk))
-        self.assertFalse(actions.try_delivery(Delivery.objects.get().pk))
+        self.assertTrue(mails.send_next())
+        self.assertFalse(mails.send_next())
         self.assertEqual(len(mail.outbox), 1)
 
-    def test_a_refusing_server_is_asked_again_and_then_it_is_said(self):
+    def test_a_server_that_is_away_is_asked_again_and_then_it_is_said(self):
         self.sent()
-        pk = Delivery.objects.get().pk
-        with mock.patch("django.core.mail.EmailMultiAlternatives.send", side_effect=ConnectionRefusedError("refused")):
-            self.assertFalse(actions.try_delivery(pk))
+        with mock.patch("django.core.mail.backends.locmem.EmailBackend.open", side_effect=ConnectionRefusedError("refused")):
+            self.assertTrue(mails.send_next())
             waiting = Delivery.objects.get()
             self.assertEqual((waiting.state, waiting.attempts), (Delivery.State.WAITING, 1))
             self.assertGreater(waiting.next_try, timezone.now())
-            self.assertFalse(actions.try_delivery(pk))
-            Delivery.objects.update(attempts=actions.MOST_ATTEMPTS - 1, next_try=timezone.now() - timedelta(seconds=1))
-            tasks.sweep_deliveries()
+            self.assertFalse(mails.send_next())
+            Delivery.objects.update(attempts=5, next_try=None)
+            tasks.send_mail()
         failed = Delivery.objects.get()
         self.assertEqual(failed.state, Delivery.State.FAILED)
         self.client.force_login(self.reviewer)
         page = self.client.get(reverse("dispatch", args=[self.recipient.dispatch_id]))
-        self.assertContains(page, "The mail server did not take it (refused)")
-        self.client.post(reverse("retry", args=[pk]))
-        tasks.deliver(pk)
+        self.assertContains(page, "The mail server does not answer (refused)")
+        self.assertContains(page, "It was tried 6 times")
+        self.client.post(reverse("retry", args=[failed.pk]))
+        tasks.send_mail()
         self.assertEqual(Delivery.objects.get().state, Delivery.State.SENT)
-        self.assertEqual(self.client.post(reverse("retry", args=[pk])).status_code, 409)
+        self.assertEqual(self.client.post(reverse("retry", args=[failed.pk])).status_code, 409)
 
     def test_wakes_the_worker_after_commit_only(self):
         dispatch = self.prepare()
         with mock.patch("mezzavoce.config.celery.app.send_task") as wake, self.captureOnCommitCallbacks(execute=True):
             actions.send(self.reviewer, dispatch)
             self.assertFalse(wake.called)
-        self.assertEqual([c.args[0].rsplit(".", 1)[1] for c in wake.call_args_list], ["deliver", "make_excerpts"])
+        self.assertEqual([c.args[0].rsplit(".", 1)[1] for c in wake.call_args_list], ["send_mail", "cut_excerpts"])
 
 
 class PagesTest(DispatchCase):
@@ -241,9 +242,10 @@ class EditorTest(DispatchCase):
         self.assertEqual(self.client.post(reverse("editor-answer", args=[self.token, foreign.pk]), {"what": "fixed", "client_key": "z"}).status_code, 404)
 
     def test_excerpt_and_still_are_served(self):
-        self.item.excerpt = stored(self.production, b"0123456789", StoredFile.Kind.EXCERPT)
-        self.item.still = stored(self.production, b"jpeg", StoredFile.Kind.STILL)
-        self.item.save()
+        cut = self.item.excerpt
+        cut.clip = stored(self.production, b"0123456789", StoredFile.Kind.EXCERPT)
+        cut.still = stored(self.production, b"jpeg", StoredFile.Kind.STILL)
+        cut.save()
         part = self.client.get(reverse("editor-excerpt", args=[self.token, self.item.pk]), headers={"Range": "bytes=2-4"})
         self.assertEqual((part.status_code, b"".join(part.streaming_content)), (206, b"234"))
         self.assertEqual(self.client.get(reverse("editor-still", args=[self.token, self.item.pk]))["Content-Type"], "image/jpeg")

@@ -1,15 +1,18 @@
 """Uploads in pieces, taking in, and everything that can be wrong with it."""
 
+import errno
+import hashlib
 import json
 import tempfile
 from pathlib import Path
 from unittest import mock
 
 from django.conf import settings
+from django.db import OperationalError, connection
 from django.test import override_settings
 from django.urls import reverse
 
-from mezzavoce.library import uploads
+from mezzavoce.library import surveys, uploads
 from mezzavoce.library.models import Mix, Programme, StoredFile, Upload
 from mezzavoce.measuring.models import Run
 from tests.signals import sine, stereo, write_wav
@@ -32,10 +35,23 @@ class IntakeCase(ProductionCase):
         return self.client.post(reverse("upload", args=[self.production.pk]), {"name": name, "size": size}, headers={"Accept": "application/json"})
 
     def piece(self, address, offset, content):
-        return self.client.put(address, content, content_type="application/octet-stream", headers={"Upload-Offset": str(offset), "Accept": "application/json"})
+        told = {"Upload-Offset": str(offset), "Upload-SHA256": hashlib.sha256(content).hexdigest(), "Accept": "application/json"}
+        return self.client.put(address, content, content_type="application/octet-stream", headers=told)
 
     def done(self, address):
-        return self.client.post(f"{address}done/", headers={"Accept": "application/json"})
+        """Hand in, have a worker look, ask what became of it."""
+        answer = self.client.post(f"{address}done/", headers={"Accept": "application/json"})
+        if answer.status_code != 202:
+            return answer
+        with self.captureOnCommitCallbacks(execute=True):
+            uploads.work_next()
+        return self.client.get(f"{address}done/", headers={"Accept": "application/json"})
+
+    def lanes(self, address):
+        """The sounds of a file once a worker has looked through it."""
+        self.assertEqual(self.client.get(address).status_code, 202)
+        self.assertTrue(surveys.work_next())
+        return self.client.get(address).json()["lanes"]
 
     def bring(self, name, content):
         address = self.begin(name, len(content)).json()["address"]
@@ -56,8 +72,8 @@ class UploadTest(IntakeCase):
         answer = self.done(address).json()
         row = StoredFile.objects.get(pk=answer["id"])
         self.assertEqual((row.name, row.size, answer["facts"]["channels"]), ("a.wav", len(content), 2))
-        self.assertEqual(len(row.sha256), 64)
-        self.assertFalse(Upload.objects.exists())
+        self.assertEqual(row.sha256, hashlib.sha256(content).hexdigest())
+        self.assertEqual(list(Path(settings.UPLOAD_DIR).glob("*.part")), [])
 
     def test_a_broken_one_goes_on_where_it_stopped(self):
         content = wav_bytes()
@@ -74,11 +90,10 @@ class UploadTest(IntakeCase):
     def test_what_a_killed_server_left_half_written_is_overwritten(self):
         content = wav_bytes()
         upload = uploads.begin(self.reviewer, self.production, "a.wav", len(content))
-        uploads.add_piece(upload, 0, content[:500])
-        with Path(upload.part).open("ab") as file:
+        self.piece(reverse("upload-piece", args=[upload.key]), 0, content[:500])
+        with upload.part.open("ab") as file:
             file.write(b"half a piece")
-        uploads.add_piece(upload, 500, content[500:])
-        upload.refresh_from_db()
+        self.piece(reverse("upload-piece", args=[upload.key]), 500, content[500:])
         self.assertEqual(uploads.finish(upload).facts["duration_s"], 1.0)
 
     def test_two_at_once_do_not_mix(self):
@@ -102,7 +117,7 @@ class UploadTest(IntakeCase):
             self.assertEqual(answer.status_code, 422)
             self.assertIn(words, answer.json()["error"])
             self.assertIn(name, answer.json()["error"])
-        self.assertFalse(StoredFile.objects.exists() or Upload.objects.exists())
+        self.assertFalse(StoredFile.objects.exists())
         self.assertEqual(list(Path(settings.UPLOAD_DIR).glob("*.part")), [])
 
     @override_settings(UPLOAD_MAX_BYTES=1000)
@@ -120,6 +135,110 @@ class UploadTest(IntakeCase):
         self.client.force_login(self.reviewer)
         self.assertEqual(self.client.delete(address).status_code, 200)
         self.assertFalse(Upload.objects.exists())
+
+
+class NothingLostTest(IntakeCase):
+    """What counts is what is on disk."""
+
+    def setUp(self):
+        super().setUp()
+        self.content = wav_bytes()
+        self.address = self.begin("a.wav", len(self.content)).json()["address"]
+        self.piece(self.address, 0, self.content[:5000])
+
+    @property
+    def upload(self):
+        return Upload.objects.get()
+
+    def test_a_part_that_is_missing_or_shorter_is_sent_again(self):
+        for left in (b"", self.content[:2000]):
+            self.upload.part.write_bytes(left)
+            self.assertEqual(self.client.get(self.address).json()["received"], len(left))
+            refused = self.piece(self.address, 5000, self.content[5000:])
+            self.assertEqual((refused.status_code, self.upload.part.stat().st_size), (409, len(left)))
+            self.assertIn(f"goes on at byte {len(left)}", refused.json()["error"])
+        self.upload.part.unlink()
+        self.piece(self.address, 0, self.content)
+        answer = self.done(self.address).json()
+        self.assertEqual(StoredFile.objects.get(pk=answer["id"]).sha256, hashlib.sha256(self.content).hexdigest())
+
+    def test_a_part_that_shrank_after_it_was_handed_in_goes_on(self):
+        self.piece(self.address, 5000, self.content[5000:])
+        self.client.post(f"{self.address}done/")
+        self.upload.part.write_bytes(self.content[:100])
+        uploads.work_next()
+        self.assertEqual((self.upload.state, self.client.get(self.address).json()["received"]), (Upload.State.ARRIVING, 100))
+
+    def test_a_damaged_piece_is_not_kept(self):
+        told = {"Upload-Offset": "5000", "Upload-SHA256": hashlib.sha256(b"what was sent").hexdigest(), "Accept": "application/json"}
+        for digest in (told["Upload-SHA256"], "", "x" * 5000):
+            answer = self.client.put(self.address, b"what arrived", content_type="application/octet-stream", headers=told | {"Upload-SHA256": digest})
+            self.assertEqual(answer.status_code, 409)
+            self.assertIn("arrived damaged", answer.json()["error"])
+        self.assertEqual(self.upload.here, 5000)
+
+    def test_handing_in_twice_is_one_file_and_one_answer(self):
+        self.piece(self.address, 5000, self.content[5000:])
+        first = self.done(self.address).json()
+        self.assertEqual(self.client.post(f"{self.address}done/").json(), first)
+        self.assertEqual(StoredFile.objects.count(), 1)
+
+    def test_a_worker_that_loses_the_database_loses_nothing(self):
+        self.piece(self.address, 5000, self.content[5000:])
+        self.client.post(f"{self.address}done/")
+        with mock.patch("mezzavoce.library.uploads.keep", side_effect=OperationalError("gone away")):
+            uploads.work_next()
+        self.assertEqual((self.upload.state, self.upload.part.read_bytes()), (Upload.State.WAITING, self.content))
+        Upload.objects.update(next_try=None)
+        uploads.work_next()
+        self.assertEqual(self.upload.file.sha256, hashlib.sha256(self.content).hexdigest())
+
+    def test_nothing_is_locked_while_the_whole_is_hashed(self):
+        self.piece(self.address, 5000, self.content[5000:])
+        self.client.post(f"{self.address}done/")
+        depth = len(connection.savepoint_ids)
+
+        def looked(path, hold):
+            self.assertEqual(len(connection.savepoint_ids), depth)
+            return "0" * 64
+
+        with mock.patch("mezzavoce.library.uploads.sha256_of", side_effect=looked) as hashed:
+            uploads.work_next()
+        self.assertTrue(hashed.called)
+
+    def test_it_goes_on_after_the_page_was_loaded_anew(self):
+        again = {"name": "b.wav", "size": 9000, "modified": 1764600000000}
+        first = self.client.post(reverse("upload", args=[self.production.pk]), again).json()
+        self.piece(first["address"], 0, b"x" * 4000)
+        self.assertContains(self.client.get(reverse("intake", args=[self.production.pk])), "Choose the same file again")
+        second = self.client.post(reverse("upload", args=[self.production.pk]), again).json()
+        self.assertEqual(second, {"address": first["address"], "received": 4000})
+        for other in ({"modified": 1}, {"size": 9001}, {"name": "c.wav"}):
+            self.assertEqual(self.client.post(reverse("upload", args=[self.production.pk]), again | other).json()["received"], 0)
+        self.client.force_login(self.lead)
+        self.assertEqual(self.client.post(reverse("upload", args=[self.production.pk]), again).json()["received"], 0)
+
+
+class RoomTest(IntakeCase):
+    def test_what_is_promised_counts_against_the_room_there_is(self):
+        gib = 1024**3
+        with mock.patch("mezzavoce.library.storage.shutil.disk_usage", return_value=mock.Mock(free=71 * gib)):
+            self.assertEqual(self.begin("a.mov", 60 * gib).status_code, 201)
+            refused = self.begin("b.mov", 60 * gib)
+            self.assertEqual(refused.status_code, 507)
+            self.assertIn("9.0 GiB are left", refused.json()["error"])
+            self.assertEqual(self.begin("c.mov", 8 * gib).status_code, 201)
+            self.assertContains(self.client.get(reverse("intake", args=[self.production.pk])), "nearly full")
+
+    def test_a_full_disk_is_a_sentence_and_costs_nothing(self):
+        address = self.begin("a.wav", 5000).json()["address"]
+        self.piece(address, 0, b"x" * 1000)
+        with mock.patch("mezzavoce.library.uploads.os.fsync", side_effect=OSError(errno.ENOSPC, "No space left on device")):
+            answer = self.piece(address, 1000, b"y" * 1000)
+        self.assertEqual(answer.status_code, 507)
+        self.assertIn("disk of this Mezzavoce is full", answer.json()["error"])
+        self.assertEqual(self.client.get(address).json()["received"], 1000)
+        self.assertEqual(self.piece(address, 1000, b"y" * 1000).json()["received"], 2000)
 
 
 class TakeInTest(IntakeCase):
@@ -192,7 +311,7 @@ class CaptionsTest(IntakeCase):
     def test_what_is_no_caption_file_is_refused_and_leaves_nothing(self):
         answer = self.bring("mix.srt", b"hello there")
         self.assertContains(answer, "neither WebVTT nor SubRip", status_code=422)
-        self.assertFalse(StoredFile.objects.exists() or Upload.objects.exists())
+        self.assertFalse(StoredFile.objects.exists())
 
     def test_one_file_of_captions_and_never_as_sound(self):
         mix, first = self.bring("mix.wav", wav_bytes()).json(), self.bring("a.vtt", self.WEBVTT).json()

@@ -15,9 +15,11 @@ from mezzavoce.config.refusals import Overtaken, Refused
 from mezzavoce.library import actions as library
 from mezzavoce.library import core_process
 from mezzavoce.library.models import Spec, SpecVersion
-from mezzavoce.measuring import actions, judging, queue, tasks
+from mezzavoce.measuring import actions, judging, tasks
 from mezzavoce.measuring.models import Finding, Judgement, Run
+from mezzavoce.measuring.queue import RUNS
 from mezzavoce.measuring.selectors import current_judgement
+from mezzavoce.work.doing import NotWanted
 from mezzavoce_core.errors import NotMeasurable, ToolFailed
 from tests.signals import sine, stereo, write_wav
 from tests.web.base import ProductionCase, clean, make_mix, measure_mix
@@ -34,24 +36,24 @@ class QueueTest(ProductionCase):
 
     def test_claiming_takes_a_lease(self):
         run = self.ask()
-        claimed = queue.claim()
+        claimed = RUNS.claim()
         self.assertEqual((claimed.pk, claimed.state, claimed.attempts), (run.pk, Run.State.RUNNING, 1))
         self.assertGreater(claimed.lease_until, timezone.now())
-        self.assertIsNone(queue.claim())
+        self.assertIsNone(RUNS.claim())
 
     def test_an_orphan_is_taken_up_when_its_lease_is_over(self):
         self.ask()
-        first = queue.claim()
+        first = RUNS.claim()
         Run.objects.update(lease_until=timezone.now() - timedelta(seconds=1))
-        second = queue.claim()
+        second = RUNS.claim()
         self.assertEqual((second.pk, second.attempts), (first.pk, 2))
-        self.assertFalse(queue.hold(first, 0.5, "late"))
-        self.assertTrue(queue.hold(second, 0.5, "peaks"))
+        self.assertFalse(RUNS.extend(first, progress=0.5))
+        self.assertTrue(RUNS.extend(second, progress=0.5))
 
     def test_after_three_attempts_it_ends_with_a_sentence(self):
         run = self.ask()
         Run.objects.update(state=Run.State.RUNNING, attempts=3, lease_until=timezone.now() - timedelta(seconds=1))
-        self.assertIsNone(queue.claim())
+        self.assertIsNone(RUNS.claim())
         run.refresh_from_db()
         self.assertEqual((run.state, run.active_key), (Run.State.FAILED, None))
         self.assertIn("stopped 3 times", run.error)
@@ -61,14 +63,14 @@ class QueueTest(ProductionCase):
         for number in (1, 2, 3):
             self.ask(number)
         late = self.ask(1, other)
-        queue.claim()
-        self.assertEqual(queue.claim().pk, late.pk)
+        RUNS.claim()
+        self.assertEqual(RUNS.claim().pk, late.pk)
 
     def test_cancelling(self):
         run = self.ask()
-        claimed = queue.claim()
+        claimed = RUNS.claim()
         actions.cancel_run(self.reviewer, run)
-        self.assertFalse(queue.hold(claimed, 0.5, "x"))
+        self.assertFalse(RUNS.extend(claimed, progress=0.5))
         with self.assertRaisesRegex(Overtaken, "over already"):
             actions.cancel_run(self.reviewer, run)
         actions.request_run(self.reviewer, run.mix)
@@ -108,14 +110,16 @@ class WorkTest(ProductionCase):
 
     def test_a_temporary_error_is_tried_again(self):
         run = self.work(ToolFailed("killed"))
-        self.assertEqual((run.state, run.attempts), (Run.State.RUNNING, 1))
-        Run.objects.update(lease_until=timezone.now() - timedelta(seconds=1), attempts=2)
+        self.assertEqual((run.state, run.attempts, run.error), (Run.State.WAITING, 1, "killed"))
+        self.assertGreater(run.next_try, timezone.now())
+        self.assertFalse(actions.work_next())
+        Run.objects.update(next_try=None, attempts=2)
         self.assertEqual(self.work(ToolFailed("killed")).state, Run.State.FAILED)
 
     def test_cancelled_meanwhile(self):
         def cancel(order, hold):
             actions.cancel_run(self.lead, self.run_row)
-            raise core_process.Cancelled
+            raise NotWanted
 
         self.assertEqual(self.work(cancel).state, Run.State.CANCELLED)
 
@@ -156,7 +160,7 @@ class CoreProcessTest(SimpleTestCase):
             core_process.measure(self.order("gone.wav"), lambda *_: True)
 
     def test_cancelling_kills_it(self):
-        with self.assertRaises(core_process.Cancelled):
+        with self.assertRaises(NotWanted):
             core_process.measure(self.order(seconds=240), lambda *_: False)
 
     def test_killed_is_temporary(self):

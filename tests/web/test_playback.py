@@ -2,20 +2,26 @@
 
 import subprocess
 import tempfile
+from contextlib import suppress
 from datetime import timedelta
 from pathlib import Path
 from unittest import mock
 
 from django.core.files.storage import default_storage
 from django.core.management import call_command
+from django.db import transaction
 from django.test import RequestFactory, SimpleTestCase, override_settings
 from django.urls import reverse
 from django.utils import timezone
 
-from mezzavoce.dispatch.excerpts import make_excerpts
-from mezzavoce.dispatch.models import DispatchItem
-from mezzavoce.library import playback, serving, storage, tasks
-from mezzavoce.library.models import Mix, StoredFile, Track
+from mezzavoce.dispatch import excerpts
+from mezzavoce.dispatch.models import DispatchItem, Excerpt
+from mezzavoce.library import ffmpeg, playback, serving, storage, tasks
+from mezzavoce.library.models import Mix, Playback, StoredFile, Track
+from mezzavoce.notes import actions as notes
+from mezzavoce.notes.models import Mark
+from mezzavoce.work.doing import NotWanted
+from mezzavoce_core.errors import NotMeasurable
 from mezzavoce_core.media.probe import probe
 from tests.signals import sine, stereo, write_wav
 from tests.web.base import ProductionCase, make_mix, stored
@@ -95,21 +101,20 @@ class PlaybackTest(ProductionCase):
     def test_a_film_becomes_playable(self):
         with tempfile.TemporaryDirectory() as folder:
             mix = self.mix_of(film(folder).read_bytes(), has_picture=True)
-        self.assertEqual(playback.waiting_mixes(), [mix.pk])
-        tasks.sweep_playback()
-        mix.refresh_from_db()
-        self.assertEqual((mix.playback_state, mix.playback_error), ("ready", ""))
-        with storage.local_copy(mix.playback) as path:
+        tasks.make_playbacks()
+        made = Playback.objects.get()
+        self.assertEqual((made.state, made.error), ("ready", ""))
+        with storage.local_copy(made.file) as path:
             facts = probe(path)
             self.assertAlmostEqual(facts.duration_s, 8.0, delta=0.1)
             self.assertTrue(facts.has_picture)
             self.assertIsNone(facts.start_timecode)
             target = path.with_suffix(".mp4")
-            playback.cut(path, 2.0, 5.0, target)
+            playback.cut(path, 2.0, 5.0, target, lambda: True)
             self.assertAlmostEqual(probe(target).duration_s, 3.0, delta=0.15)
             self.assertTrue(playback.still(path, 3.0, path.with_suffix(".jpg")))
-            with self.assertRaises(RuntimeError):
-                playback.cut(path, 2.0, 5.0, Path("/nowhere/x.mp4"))
+            with self.assertRaises(NotMeasurable):
+                playback.cut(path, 2.0, 5.0, Path("/nowhere/x.mp4"), lambda: True)
         self.client.force_login(self.guest)
         response = self.client.get(reverse("playback", args=[mix.pk]), headers={"Range": "bytes=0-99"})
         self.assertEqual((response.status_code, response["Content-Length"]), (206, "100"))
@@ -117,49 +122,72 @@ class PlaybackTest(ProductionCase):
         self.assertEqual(self.client.get(reverse("playback", args=[mix.pk])).status_code, 404)
 
     def test_what_cannot_be_played_is_said_and_tried_no_more(self):
-        mix = self.mix_of(b"no sound")
-        tasks.make_playback(mix.pk)
-        mix.refresh_from_db()
-        self.assertEqual(mix.playback_state, "failed")
-        self.assertIn("the figures are not touched", mix.playback_error)
-        self.assertFalse(playback.make_playback(mix.pk))
-        with mock.patch("subprocess.run", side_effect=subprocess.TimeoutExpired("x", 1)):
-            Mix.objects.update(playback_state="waiting")
-            playback.make_playback(mix.pk)
-        mix.refresh_from_db()
-        self.assertIn("took too long", mix.playback_error)
+        self.mix_of(b"no sound")
+        self.assertTrue(playback.work_next())
+        made = Playback.objects.get()
+        self.assertEqual(made.state, "failed")
+        self.assertIn("the figures are not touched", made.error)
+        self.assertFalse(playback.work_next())
+        with mock.patch.object(playback.ffmpeg, "run", return_value="it took too long"):
+            Playback.objects.update(state="waiting", attempts=0)
+            playback.work_next()
+        self.assertIn("took too long", Playback.objects.get().error)
+
+    def test_ffmpeg_is_ended_when_it_takes_too_long_and_when_nobody_wants_it(self):
+        endless = ["-f", "lavfi", "-i", "anullsrc", "-t", "100000"]
+        with tempfile.TemporaryDirectory() as folder, mock.patch.object(ffmpeg, "_ASK_EVERY_S", 0.2), mock.patch.object(ffmpeg, "GUARDED", ()):
+            self.assertEqual(ffmpeg.run(endless, Path(folder) / "x.wav", 0.3), "it took too long")
+            with self.assertRaises(NotWanted):
+                ffmpeg.run(endless, Path(folder) / "x.wav", 60, lambda: False)
 
     def test_nobody_makes_it_twice_and_orphans_are_taken_up(self):
         mix = self.mix_of(b"x")
-        Mix.objects.update(playback_state="making", playback_lease=timezone.now() + timedelta(minutes=1))
-        self.assertFalse(playback.make_playback(mix.pk))
-        self.assertEqual(playback.waiting_mixes(), [])
-        Mix.objects.update(playback_lease=timezone.now() - timedelta(minutes=1))
-        self.assertEqual(playback.waiting_mixes(), [mix.pk])
-        self.assertTrue(playback.make_playback(mix.pk))
+        Playback.objects.update(state="running", lease_until=timezone.now() + timedelta(minutes=1))
+        self.assertFalse(playback.work_next())
+        Playback.objects.update(lease_until=timezone.now() - timedelta(minutes=1))
+        self.assertTrue(playback.work_next())
         self.assertEqual(self.client.get(reverse("playback", args=[mix.pk])).status_code, 302)
 
 
 class ExcerptsTest(DispatchCase):
-    def test_cut_once(self):
+    def film_is_there(self):
         with tempfile.TemporaryDirectory() as folder:
             Track.objects.filter(mix=self.mix).update(file=stored(self.production, film(folder, 34).read_bytes()))
         Mix.objects.filter(pk=self.mix.pk).update(has_picture=True)
-        dispatch = self.sent()
-        make_excerpts(dispatch.pk)
-        item = DispatchItem.objects.get()
-        with storage.local_copy(item.excerpt) as path:
+        self.assertTrue(playback.work_next())
+
+    def test_cut_once(self):
+        self.film_is_there()
+        self.sent()
+        self.assertTrue(excerpts.work_next())
+        made, item = Excerpt.objects.get(), DispatchItem.objects.get()
+        with storage.local_copy(made.clip) as path:
             self.assertAlmostEqual(probe(path).duration_s, item.content["out_s"] - item.content["in_s"] + 3.0, delta=0.2)
-        self.assertEqual(item.still.kind, StoredFile.Kind.STILL)
-        before = item.excerpt_id
-        make_excerpts(dispatch.pk)
-        self.assertEqual(DispatchItem.objects.get().excerpt_id, before)
+        self.assertEqual(made.still.kind, StoredFile.Kind.STILL)
+        self.assertFalse(excerpts.work_next())
         self.assertContains(self.client.get(reverse("editor", args=[self.token])), reverse("editor-excerpt", args=[self.token, item.pk]))
 
     def test_without_playback_there_is_none(self):
-        make_excerpts(self.sent().pk)
-        self.assertIsNone(DispatchItem.objects.get().excerpt)
+        self.sent()
+        self.assertFalse(excerpts.work_next())
         self.assertContains(self.client.get(reverse("editor", args=[self.token])), "are being prepared")
+
+    def test_one_that_cannot_be_cut_is_told_and_does_not_keep_the_next_one_waiting(self):
+        self.film_is_there()
+        for mark in Mark.objects.exclude(pk=self.mark.pk):
+            notes.decide(self.reviewer, mark, self.mix, "note it")
+        self.sent()
+        bad, *good = Excerpt.objects.order_by("pk").values_list("pk", flat=True)
+        with mock.patch.object(excerpts, "span", side_effect=[ValueError("no such place"), *[(1.0, 2.0)] * len(good)]):
+            tasks_done = sum(excerpts.work_next() for _ in range(1 + len(good)))
+        self.assertEqual(tasks_done, 1 + len(good))
+        self.assertEqual(set(Excerpt.objects.filter(pk__in=good).values_list("state", flat=True)), {"ready"})
+        self.assertEqual(Excerpt.objects.get(pk=bad).state, "waiting")
+        Excerpt.objects.filter(pk=bad).update(next_try=None, attempts=2)
+        with mock.patch.object(excerpts, "span", side_effect=ValueError("no such place")):
+            excerpts.work_next()
+        self.assertEqual(Excerpt.objects.get(pk=bad).state, "failed")
+        self.assertContains(self.client.get(reverse("editor", args=[self.token])), "There is no picture and sound of this passage")
 
 
 class StoreTest(ProductionCase):
@@ -175,20 +203,15 @@ class StoreTest(ProductionCase):
             self.assertTrue(default_storage.exists(name))
         self.assertFalse(default_storage.exists(name))
 
-    def test_a_store_without_paths(self):
-        row = stored(self.production, b"far away")
-        with mock.patch.object(type(default_storage._wrapped), "path", side_effect=NotImplementedError):
-            pass
-        with mock.patch("mezzavoce.library.storage.default_storage") as store:
-            store.path.side_effect = NotImplementedError
-            store.open.side_effect = lambda _name: default_storage.open(row.storage_name)
-            with storage.local_copy(row) as path:
-                self.assertEqual(path.read_bytes(), b"far away")
-            self.assertFalse(path.exists())
-            with storage.work_folder() as folder:
-                (folder / "x").write_bytes(b"y")
-                kept = storage.keep(folder / "x", self.production, StoredFile.Kind.MEDIA, "x")
-            self.assertEqual(store.save.call_args.args[0], kept.storage_name)
+    def test_a_transaction_that_fails_loses_no_file(self):
+        with storage.work_folder() as folder:
+            path = folder / "x"
+            path.write_bytes(b"whole")
+            with suppress(RuntimeError), transaction.atomic():
+                storage.keep(path, self.production, StoredFile.Kind.MEDIA, "x")
+                raise RuntimeError
+            self.assertEqual(path.read_bytes(), b"whole")
+        self.assertFalse(StoredFile.objects.filter(name="x").exists())
 
 
 class StaticTest(SimpleTestCase):

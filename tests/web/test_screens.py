@@ -18,8 +18,8 @@ from mezzavoce.screens.templatetags import score
 from tests.signals import measured, sine, stereo
 from tests.web.base import ProductionCase, clean, make_mix, measure_mix
 
-DESK_QUERIES = 16
-REVIEW_QUERIES = 17
+DESK_QUERIES = 20
+REVIEW_QUERIES = 22
 
 
 def passing():
@@ -144,8 +144,9 @@ class ReviewTest(ProductionCase):
 
     def test_states(self):
         self.assertContains(self.page(), "Picture and sound are being prepared")
-        self.mix.playback_state, self.mix.playback_error = "failed", "Picture and sound could not be prepared."
-        self.mix.save()
+        made = self.mix.playback
+        made.state, made.error = "failed", "Picture and sound could not be prepared."
+        made.save()
         self.assertContains(self.page(), "could not be prepared.")
         request_run(self.lead, self.mix)
         self.assertContains(self.page(), "Being measured again")

@@ -37,7 +37,7 @@ class OneFileTest(TrackMapCase):
     def test_proposed_heard_taken_in_and_remembered(self):
         first = self.bring("day 1.wav", eight_channels()).json()
         self.assertIsNone(first["remembered"])
-        lanes = self.client.get(first["survey"]).json()["lanes"]
+        lanes = self.lanes(first["survey"])
         self.assertEqual([(lane["role"], lane["tracks"]) for lane in lanes], list(MAP))
         self.assertIn("sum of", lanes[0]["why"])
         self.assertTrue(all(len(lane["wave_dbfs"][0]) > 50 for lane in lanes))
@@ -53,7 +53,8 @@ class OneFileTest(TrackMapCase):
     def test_measured_like_the_same_sounds_in_files_of_their_own(self):
         answer = self.bring("all.wav", eight_channels()).json()
         self.take(answer["id"], MAP)
-        order = order_of(Mix.objects.get())
+        with order_of(Mix.objects.get()) as order:
+            self.assertTrue(all(Path(p).exists() for p in order["mix"]["paths"]))
         self.assertEqual((order["mix"]["tracks"], [s["tracks"] for s in order["stems"]]), ([1, 2], [[3, 4], [5, 6], [7, 8]]))
 
     def test_each_impossible_map_is_refused(self):
@@ -85,8 +86,8 @@ class OneFileTest(TrackMapCase):
             ffmpeg("-i", str(source), "-af", f"channelmap={order}", "-c:a", "pcm_s24le", str(target))
             answer = self.bring("all.wav", target.read_bytes()).json()
         self.assertEqual((answer["facts"]["says_layout"], answer["survey"]), (True, None))
-        self.assertEqual(len(self.client.get(answer["pairs"].split("?")[0]).json()["lanes"]), 1)
-        lanes = self.client.get(answer["pairs"]).json()["lanes"]
+        self.assertEqual(len(self.lanes(answer["pairs"].split("?")[0])), 1)
+        lanes = self.lanes(answer["pairs"])
         self.assertEqual([(lane["role"], lane["tracks"]) for lane in lanes], list(MAP))
         self.assertEqual(self.take(answer["id"], MAP).status_code, 201)
         self.assertEqual(Mix.objects.get().layout, "stereo")
@@ -127,4 +128,5 @@ class LeftAndRightTest(TrackMapCase):
         self.assertEqual(self.take_in([(i, "mix") for i in ids]).status_code, 201)
         mix = Mix.objects.get()
         self.assertEqual((mix.channels, mix.layout, mix.sample_rate_hz), (2, "stereo", RATE))
-        self.assertEqual(len(order_of(mix)["mix"]["paths"]), 2)
+        with order_of(mix) as order:
+            self.assertEqual(len(order["mix"]["paths"]), 2)

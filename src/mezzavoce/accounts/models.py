@@ -23,6 +23,8 @@ class Person(AbstractBaseUser):
     mail = models.EmailField(unique=True)
     name = models.CharField(max_length=100)
     is_active = models.BooleanField(default=True)
+    # The last choice when notes were sent: a mail when editors answer, or the pages alone.
+    answers_by_mail = models.BooleanField(default=True)
 
     USERNAME_FIELD = "mail"
     REQUIRED_FIELDS: ClassVar[list[str]] = ["name"]
@@ -39,7 +41,7 @@ class Change(models.Model):
     production = models.ForeignKey("library.Production", null=True, on_delete=models.PROTECT, related_name="changes")
     actor = models.ForeignKey(Person, null=True, on_delete=models.PROTECT, related_name="changes")
     action = models.CharField(max_length=60)
-    target = models.CharField(max_length=120)
+    target = models.CharField(max_length=200)
     before = models.JSONField(null=True)
     after = models.JSONField(null=True)
     at = models.DateTimeField(auto_now_add=True)
@@ -54,4 +56,5 @@ class Change(models.Model):
 
 def record(production: Any, actor: Person | None, action: str, target: str, before: object = None, after: object = None) -> Change:
     """Add to the trail. Called inside the transaction of the action itself."""
-    return Change.objects.create(production=production, actor=actor, action=action, target=target, before=before, after=after)
+    target = target[: Change.target.field.max_length]
+    return Change.objects.create(production=production, actor=actor, action=action[:60], target=target, before=before, after=after)

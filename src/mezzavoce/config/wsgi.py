@@ -1,4 +1,4 @@
-"""The application as gunicorn starts it."""
+"""The application as a web server starts it."""
 
 import os
 

@@ -1,35 +1,27 @@
 """Preparing, sending and answering notes."""
 
 from datetime import timedelta
-from functools import partial
 
 from django.conf import settings
-from django.core.mail import EmailMultiAlternatives
 from django.db import IntegrityError, transaction
 from django.http import Http404
-from django.urls import reverse
 from django.utils import timezone
 from django.utils.text import slugify
 
 from ..accounts.models import Person, record
-from ..config.celery import app
 from ..config.refusals import Overtaken, Refused
 from ..library.access import require
 from ..library.models import Contact, Membership, Mix
 from ..measuring.selectors import current_judgement
 from ..notes.models import Note
 from ..notes.selectors import Marked, marked
+from ..work.bell import ring_on_commit
 from . import compose
-from .models import Answer, Delivery, Dispatch, DispatchItem, Recipient
+from .mails import announce
+from .models import Answer, Delivery, Dispatch, DispatchItem, Excerpt, Recipient
 from .tokens import hash_of, new_seed, token_for
 
-MOST_ATTEMPTS = 6
 _TEXT_LENGTH = 2000
-
-
-def _wake(task: str, row_id: int) -> None:
-    """Tell a worker; tasks import this module, so they are named and not imported."""
-    app.send_task(f"mezzavoce.dispatch.tasks.{task}", (row_id,))
 
 
 def sendable(mix: Mix) -> list[Marked]:
@@ -53,7 +45,7 @@ def prepare(person: Person, mix: Mix, contacts: list[Contact]) -> Dispatch:
             by=person,
             subject=compose.subject(mix, len(items)),
             csv_text=compose.csv_of(contents),
-            csv_name=f"{slugify(str(mix.programme))}-mix-{mix.number}-notes.csv",
+            csv_name=f"{slugify(str(mix.programme))[:80]}-mix-{mix.number}-notes.csv",
         )
         DispatchItem.objects.bulk_create(
             [
@@ -67,26 +59,21 @@ def prepare(person: Person, mix: Mix, contacts: list[Contact]) -> Dispatch:
 
 
 def _address(dispatch: Dispatch, contact: Contact, contents: list[dict[str, object]]) -> None:
-    seed = new_seed()
-    recipient = Recipient.objects.create(
-        dispatch=dispatch, contact=contact, seed=seed, token_hash=hash_of(token_for(seed)), expires=timezone.now() + timedelta(days=settings.LINK_DAYS)
-    )
     text, html = compose.letter(dispatch.mix, contents, contact.name, dispatch.by.name)
-    Delivery.objects.create(recipient=recipient, text=text, html=html)
+    Delivery.objects.create(recipient=_link_for(dispatch, contact), text=text, html=html)
 
 
-def link_of(recipient: Recipient) -> str:
-    """The personal link, made again from its seed."""
-    return settings.BASE_URL + reverse("editor", args=[token_for(recipient.seed)])
+def _link_for(dispatch: Dispatch, contact: Contact) -> Recipient:
+    seed = new_seed()
+    expires = timezone.now() + timedelta(days=settings.LINK_DAYS)
+    return Recipient.objects.create(dispatch=dispatch, contact=contact, seed=seed, token_hash=hash_of(token_for(seed)), expires=expires)
 
 
-def with_link(text: str, recipient: Recipient) -> str:
-    """A prepared letter with the link in its place."""
-    return text.replace(compose.LINK, link_of(recipient))
+def send(person: Person, dispatch: Dispatch, *, answers_by_mail: bool = False) -> Dispatch:
+    """Hand a prepared dispatch to the queue. Refused when a note changed since it was prepared.
 
-
-def send(person: Person, dispatch: Dispatch) -> Dispatch:
-    """Hand a prepared dispatch to the queue. Refused when a note changed since it was prepared."""
+    ``answers_by_mail``: whoever sends it gets a mail when answers come; remembered for the next time.
+    """
     require(person, dispatch.mix.production, Membership.Role.REVIEWER)
     with transaction.atomic():
         row = Dispatch.objects.select_for_update().get(pk=dispatch.pk)
@@ -96,69 +83,70 @@ def send(person: Person, dispatch: Dispatch) -> Dispatch:
         notes = [Note.objects.select_for_update().get(pk=i.note_id) for i in items]
         if any(n.version != i.note_version or n.state != Note.State.WRITTEN for n, i in zip(notes, items, strict=True)):
             raise Overtaken("A note changed after this preview was made. Prepare the notes again, so that what goes out is what you see.")
-        row.state, row.sent_at = Dispatch.State.SENT, timezone.now()
+        row.state, row.sent_at, row.answers_by_mail = Dispatch.State.SENT, timezone.now(), answers_by_mail
         row.save()
+        Person.objects.filter(pk=person.pk).update(answers_by_mail=answers_by_mail)
         Note.objects.filter(pk__in=[n.pk for n in notes]).update(state=Note.State.SENT)
-        Delivery.objects.filter(recipient__dispatch=row).update(state=Delivery.State.WAITING, next_try=timezone.now())
+        Delivery.objects.filter(recipient__dispatch=row).update(state=Delivery.State.WAITING)
+        Excerpt.objects.bulk_create([Excerpt(item=i) for i in items])
         record(row.mix.production, person, "send notes", row.subject, after=[str(r.contact) for r in row.recipients.select_related("contact")])
-        for delivery_id in Delivery.objects.filter(recipient__dispatch=row).values_list("id", flat=True):
-            transaction.on_commit(partial(_wake, "deliver", delivery_id))
-        transaction.on_commit(partial(_wake, "make_excerpts", row.pk))
+        ring_on_commit("dispatch.tasks.send_mail")
+        ring_on_commit("dispatch.tasks.cut_excerpts")
     return row
 
 
-def try_delivery(delivery_id: int) -> bool:
-    """Send one waiting mail. A refusing server is asked again, later each time, then it is said on the page. Returns whether it went out."""
-    with transaction.atomic():
-        delivery = (
-            Delivery.objects.select_for_update(skip_locked=True).filter(pk=delivery_id, state=Delivery.State.WAITING, next_try__lte=timezone.now()).first()
-        )
-        if delivery is None:
-            return False
-        # Claimed by moving the next try: a second worker that reads the row now leaves it alone.
-        delivery.attempts += 1
-        delivery.next_try = timezone.now() + timedelta(seconds=min(15 * 4 ** (delivery.attempts - 1), 3600))
-        delivery.save()
-    recipient = Recipient.objects.select_related("dispatch__by", "contact").get(pk=delivery.recipient_id)
-    message = _message(recipient, delivery)
-    try:
-        message.send()
-    except OSError as error:
-        delivery.error = f"The mail server did not take it ({str(error)[:200]})."
-        if delivery.attempts >= MOST_ATTEMPTS:
-            delivery.state = Delivery.State.FAILED
-        delivery.save(update_fields=["error", "state"])
-        return False
-    delivery.state, delivery.error, delivery.message_id = Delivery.State.SENT, "", str(message.extra_headers["Message-ID"])
-    delivery.save(update_fields=["state", "error", "message_id"])
-    return True
-
-
-def _message(recipient: Recipient, delivery: Delivery) -> EmailMultiAlternatives:
-    dispatch = recipient.dispatch
-    message = EmailMultiAlternatives(
-        dispatch.subject,
-        with_link(delivery.text, recipient),
-        to=[str(recipient.contact)],
-        reply_to=[dispatch.by.mail],
-        # The same id at every try, so that a mail accepted twice is shown once.
-        headers={"Message-ID": f"<{recipient.seed}@mezzavoce>"},
-    )
-    message.attach_alternative(with_link(delivery.html, recipient), "text/html")
-    message.attach(dispatch.csv_name, dispatch.csv_text, "text/csv")
-    return message
-
-
 def retry(person: Person, delivery: Delivery) -> None:
-    """Try a mail again that was given up or waits for its next try."""
-    require(person, delivery.recipient.dispatch.mix.production, Membership.Role.REVIEWER)
+    """Try a mail again that was given up, waits for its next try, or of which nobody knows whether it arrived."""
+    production = delivery.recipient.dispatch.mix.production
+    require(person, production, Membership.Role.REVIEWER)
     with transaction.atomic():
         row = Delivery.objects.select_for_update().get(pk=delivery.pk)
-        if row.state not in (Delivery.State.FAILED, Delivery.State.WAITING):
+        if row.state == Delivery.State.RUNNING:
+            raise Overtaken("This mail is being handed over right now; wait until it is known how that ends.")
+        if row.state not in (Delivery.State.FAILED, Delivery.State.WAITING, Delivery.State.UNKNOWN):
             raise Overtaken("This mail has gone out already.")
-        row.state, row.attempts, row.next_try = Delivery.State.WAITING, 0, timezone.now()
+        if row.recipient.withdrawn:
+            raise Overtaken("The link in this mail was withdrawn; send a new one instead.")
+        row.state, row.attempts, row.next_try = Delivery.State.WAITING, 0, None
         row.save()
-        transaction.on_commit(partial(_wake, "deliver", row.pk))
+        record(production, person, "send mail again", str(row.recipient.contact))
+        ring_on_commit("dispatch.tasks.send_mail")
+
+
+def withdraw_link(person: Person, recipient: Recipient) -> None:
+    """From now on a personal link opens nothing; what was answered through it stays."""
+    require(person, recipient.dispatch.mix.production, Membership.Role.REVIEWER)
+    with transaction.atomic():
+        _withdraw(person, recipient)
+
+
+def _withdraw(person: Person, recipient: Recipient) -> None:
+    row = Recipient.objects.select_for_update().get(pk=recipient.pk)
+    if row.withdrawn:
+        raise Overtaken("This link was withdrawn already.")
+    row.withdrawn = True
+    row.save(update_fields=["withdrawn"])
+    Delivery.objects.filter(recipient=row, state=Delivery.State.WAITING).update(
+        state=Delivery.State.FAILED, error="The link was withdrawn before this mail went out.", next_try=None
+    )
+    record(recipient.dispatch.mix.production, person, "withdraw link", str(recipient.contact))
+
+
+def renew_link(person: Person, recipient: Recipient) -> Recipient:
+    """Send the notes once more with a new personal link; the one before it opens nothing any more."""
+    dispatch = recipient.dispatch
+    require(person, dispatch.mix.production, Membership.Role.REVIEWER)
+    if dispatch.state != Dispatch.State.SENT:
+        raise Refused("These notes were not sent yet. Send them first.")
+    with transaction.atomic():
+        if not recipient.withdrawn:
+            _withdraw(person, recipient)
+        before = Delivery.objects.get(recipient=recipient)
+        fresh = _link_for(dispatch, recipient.contact)
+        Delivery.objects.create(recipient=fresh, state=Delivery.State.WAITING, text=before.text, html=before.html)
+        record(dispatch.mix.production, person, "send link anew", str(recipient.contact))
+        ring_on_commit("dispatch.tasks.send_mail")
+    return fresh
 
 
 def recipient_for(token: str) -> Recipient:
@@ -168,6 +156,12 @@ def recipient_for(token: str) -> Recipient:
     if recipient is None or not recipient.open:
         raise Http404
     return recipient
+
+
+def answers_of(recipient: Recipient) -> dict[int, Answer]:
+    """The newest answer of an addressee to each note of a dispatch, through whichever of their links it came."""
+    given = Answer.objects.filter(item__dispatch=recipient.dispatch_id, recipient__contact=recipient.contact_id).order_by("pk")
+    return {a.item_id: a for a in given}
 
 
 def answer(recipient: Recipient, item: DispatchItem, what: str, reason: str, client_key: str) -> Answer:
@@ -180,21 +174,27 @@ def answer(recipient: Recipient, item: DispatchItem, what: str, reason: str, cli
         raise Refused("Please write the question.")
     if not client_key:
         raise Refused("This page is out of date; reload it and answer again.")
+    said = {"item": item, "what": what, "reason": reason.strip()[:_TEXT_LENGTH]}
     try:
         with transaction.atomic():
-            given = Answer.objects.create(recipient=recipient, item=item, what=what, reason=reason.strip()[:_TEXT_LENGTH], client_key=client_key[:40])
-            record(
-                recipient.dispatch.mix.production, None, f"answer: {what}", f"{recipient.dispatch.mix}: {item.content['letters']}", after=str(recipient.contact)
-            )
+            given = Answer.objects.create(recipient=recipient, client_key=client_key, **said)
+            mix = recipient.dispatch.mix
+            told = {"by": str(recipient.contact), "link": recipient.pk}
+            record(mix.production, None, f"answer: {what}", f"{mix}: {item.content['letters']}", after=told)
+            announce(recipient.dispatch)
     except IntegrityError:
-        return Answer.objects.get(recipient=recipient, client_key=client_key[:40])
+        given = Answer.objects.get(recipient=recipient, client_key=client_key)
+        if any(getattr(given, name) != value for name, value in said.items()):
+            raise Refused("This answer came under the key of another one. Reload the page and answer again.") from None
     return given
 
 
-def dispatch_for(person: Person, dispatch_id: int) -> Dispatch:
-    """A dispatch that the person may see, or Http404."""
+def dispatch_for(person: Person, dispatch_id: int, role: str = Membership.Role.GUEST) -> Dispatch:
+    """A dispatch of a production in which the person has at least a role, or Http404; NotAllowed for a member with less."""
     fields = ("mix__programme__production__spec_version__spec", "mix__programme__spec_version__spec", "by")
     dispatch = Dispatch.objects.select_related(*fields).filter(pk=dispatch_id, mix__programme__production__memberships__person=person).first()
     if dispatch is None:
         raise Http404
+    if role != Membership.Role.GUEST:
+        require(person, dispatch.mix.production, role)
     return dispatch

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from django.conf import settings
 from django.template.loader import render_to_string
 
 from mezzavoce_core.exchange.notes_csv import write_notes_csv
@@ -10,9 +11,6 @@ from mezzavoce_core.exchange.remedies import change, gain, prediction, whom
 from ..library.models import Mix
 from ..notes.selectors import Marked
 from ..notes.wording import rate_words
-
-# Stands for the personal link until a mail is shown or sent.
-LINK = "https://personal-link.invalid/"
 
 
 def content_of(item: Marked) -> dict[str, Any]:
@@ -44,7 +42,7 @@ def subject(mix: Mix, count: int) -> str:
 
 def letter(mix: Mix, contents: list[dict[str, Any]], name: str, sender: str) -> tuple[str, str]:
     """Text and HTML of the mail to one addressee, with the placeholder for the link."""
-    context = {"mix": mix, "items": contents, "name": name, "sender": sender, "link": LINK, "rate": rate_words(mix)}
+    context = {"mix": mix, "items": contents, "name": name, "sender": sender, "link": settings.LINK_PLACE, "rate": rate_words(mix)}
     return render_to_string("dispatch/mail.txt", context), render_to_string("dispatch/mail.html", context)
 
 

@@ -2,14 +2,22 @@
 
 from django.db import transaction
 
-from ..library.models import Mix, StoredFile
-from ..library.playback import cut, make_playback, still
+from ..library.models import Mix, Playback, StoredFile
+from ..library.playback import cut, still
 from ..library.storage import keep, local_copy, work_folder
-from .models import Dispatch, DispatchItem
+from ..work.doing import work_next as work_through
+from ..work.queue import Queue, Rules
+from .models import Dispatch, Excerpt
 
 RUN_UP_S = 2.0
 RUN_OUT_S = 1.0
 LONGEST_S = 45.0
+EXCERPTS: Queue[Excerpt] = Queue(
+    kind="excerpt",
+    rows=Excerpt.objects.filter(item__dispatch__state=Dispatch.State.SENT, item__dispatch__mix__playback__state=Playback.State.READY),
+    production="item__dispatch__mix__programme__production_id",
+    rules=Rules(lease_s=240, most_attempts=3, first_wait_s=30, worn_out="The worker stopped {attempts} times while it cut picture and sound of this passage."),
+)
 
 
 def span(content: dict[str, float], duration_s: float) -> tuple[float, float]:
@@ -18,21 +26,25 @@ def span(content: dict[str, float], duration_s: float) -> tuple[float, float]:
     return begin, min(duration_s, content["out_s"] + RUN_OUT_S, begin + LONGEST_S)
 
 
-def make_excerpts(dispatch_id: int) -> None:
-    """Cut what is not there yet."""
-    dispatch = Dispatch.objects.select_related("mix").get(pk=dispatch_id)
-    make_playback(dispatch.mix_id)
-    mix = Mix.objects.select_related("playback", "programme__production").get(pk=dispatch.mix_id)
-    if mix.playback is None:
-        return
-    with local_copy(mix.playback) as source:
-        for item in DispatchItem.objects.filter(dispatch=dispatch, excerpt=None):
-            begin, end = span(item.content, mix.duration_s)
-            with work_folder() as folder:
-                clip, picture = folder / "excerpt.mp4", folder / "still.jpg"
-                cut(source, begin, end, clip)
-                shown = still(source, (item.content["in_s"] + min(item.content["out_s"], end)) / 2, picture) if mix.has_picture else False
-                with transaction.atomic():
-                    item.excerpt = keep(clip, mix.production, StoredFile.Kind.EXCERPT, "excerpt.mp4")
-                    item.still = keep(picture, mix.production, StoredFile.Kind.STILL, "still.jpg") if shown else None
-                    item.save(update_fields=["excerpt", "still"])
+def work_next() -> bool:
+    """Cut the next excerpt whose picture and sound are there. Returns whether there was one."""
+    return work_through(EXCERPTS, _cut)
+
+
+def _cut(row: Excerpt) -> None:
+    content = row.item.content
+    mix = Mix.objects.select_related("playback__file", "programme__production").get(dispatches__items=row.item_id)
+    begin, end = span(content, mix.duration_s)
+    assert mix.playback.file is not None
+    with local_copy(mix.playback.file) as source, work_folder() as folder:
+        clip, picture = folder / "excerpt.mp4", folder / "still.jpg"
+        cut(source, begin, end, clip, lambda: EXCERPTS.extend(row))
+        shown = still(source, (content["in_s"] + min(content["out_s"], end)) / 2, picture) if mix.has_picture else False
+        with transaction.atomic():
+            held = EXCERPTS.mine(row)
+            if held is None:
+                return
+            held.clip = keep(clip, mix.production, StoredFile.Kind.EXCERPT, "excerpt.mp4")
+            held.still = keep(picture, mix.production, StoredFile.Kind.STILL, "still.jpg") if shown else None
+            held.let_go(Excerpt.State.READY)
+            held.save()

@@ -8,6 +8,7 @@ from django.utils import timezone
 from ..accounts.models import Person
 from ..library.models import Contact, Mix, StoredFile
 from ..notes.models import Mark, Note
+from ..work.models import FAILED, RUNNING, WAITING, Work
 
 
 class Dispatch(models.Model):
@@ -28,6 +29,8 @@ class Dispatch(models.Model):
     subject = models.CharField(max_length=200)
     csv_name = models.CharField(max_length=120)
     csv_text = models.TextField()
+    # Whether the sender wants a mail when answers come.
+    answers_by_mail = models.BooleanField(default=False)
 
     def __str__(self) -> str:
         """Its subject."""
@@ -43,8 +46,6 @@ class DispatchItem(models.Model):
     note_version = models.PositiveIntegerField()
     position = models.PositiveIntegerField()
     content = models.JSONField()
-    excerpt = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
-    still = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta:
         ordering: ClassVar[list[str]] = ["position"]
@@ -54,8 +55,32 @@ class DispatchItem(models.Model):
         return f"{self.content['letters']} {self.content['title']}"
 
 
+class Excerpt(Work):
+    """Picture and sound of the passage of one note, cut from the mix's playback file once it is there."""
+
+    class State(models.TextChoices):
+        """How far it is."""
+
+        WAITING = WAITING, "waiting"
+        RUNNING = RUNNING, "being cut"
+        READY = "ready", "ready"
+        FAILED = FAILED, "failed"
+
+    item = models.OneToOneField(DispatchItem, on_delete=models.CASCADE, related_name="excerpt")
+    state = models.CharField(max_length=10, choices=State, default=State.WAITING, db_index=True)
+    clip = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
+    still = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    def __str__(self) -> str:
+        """Of what, and how far."""
+        return f"{self.item}: {self.state}"
+
+
 class Recipient(models.Model):
-    """An addressee of a dispatch with a personal link. The link itself is nowhere stored, only the hash of its token."""
+    """A personal link to a dispatch: its addressee, and until when it opens. A link that is sent anew is another row.
+
+    The link itself is nowhere stored, only the hash of its token.
+    """
 
     dispatch = models.ForeignKey(Dispatch, on_delete=models.CASCADE, related_name="recipients")
     contact = models.ForeignKey(Contact, on_delete=models.PROTECT, related_name="+")
@@ -63,6 +88,7 @@ class Recipient(models.Model):
     token_hash = models.BinaryField(max_length=32, unique=True)
     expires = models.DateTimeField()
     withdrawn = models.BooleanField(default=False)
+    made_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:
         """Who it is."""
@@ -74,29 +100,51 @@ class Recipient(models.Model):
         return not self.withdrawn and self.expires > timezone.now()
 
 
-class Delivery(models.Model):
+class Delivery(Work):
     """The mail to one recipient, as prepared, and how it fared."""
 
     class State(models.TextChoices):
-        """Prepared, to be sent, sent, or given up."""
+        """Prepared, to be sent, being sent, sent, given up, or nobody knows."""
 
         PREPARED = "prepared", "prepared"
-        WAITING = "waiting", "waiting"
+        WAITING = WAITING, "waiting"
+        RUNNING = RUNNING, "being sent"
         SENT = "sent", "sent"
-        FAILED = "failed", "failed"
+        FAILED = FAILED, "failed"
+        UNKNOWN = "unknown", "nobody knows"
 
     recipient = models.OneToOneField(Recipient, on_delete=models.CASCADE, related_name="delivery")
-    state = models.CharField(max_length=10, choices=State, default=State.PREPARED)
+    state = models.CharField(max_length=10, choices=State, default=State.PREPARED, db_index=True)
     text = models.TextField()
     html = models.TextField()
     message_id = models.CharField(max_length=120, blank=True)
-    attempts = models.PositiveIntegerField(default=0)
-    next_try = models.DateTimeField(null=True)
-    error = models.CharField(max_length=300, blank=True)
+    sent_at = models.DateTimeField(null=True)
 
     def __str__(self) -> str:
         """To whom and how far."""
         return f"{self.recipient}: {self.state}"
+
+
+class Notice(Work):
+    """The mail that tells the sender of a dispatch what was answered; one mail for all answers of a minute."""
+
+    class State(models.TextChoices):
+        """To be sent, being sent, sent, given up, or nobody knows."""
+
+        WAITING = WAITING, "waiting"
+        RUNNING = RUNNING, "being sent"
+        SENT = "sent", "sent"
+        FAILED = FAILED, "failed"
+        UNKNOWN = "unknown", "nobody knows"
+
+    dispatch = models.OneToOneField(Dispatch, on_delete=models.CASCADE, related_name="notice")
+    state = models.CharField(max_length=10, choices=State, default=State.WAITING, db_index=True)
+    # The last answer that a mail has told of.
+    told = models.PositiveBigIntegerField(default=0)
+
+    def __str__(self) -> str:
+        """Of what, and how far."""
+        return f"{self.dispatch}: {self.state}"
 
 
 class Answer(models.Model):

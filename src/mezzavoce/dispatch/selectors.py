@@ -2,8 +2,10 @@
 
 from collections.abc import Iterable
 
+from django.db.models import Max
+
 from ..library.models import Mix
-from .models import Answer, Dispatch, DispatchItem
+from .models import Answer, Delivery, Dispatch, DispatchItem
 
 
 def newest_answers(mixes: Iterable[Mix]) -> dict[int, Answer]:
@@ -34,3 +36,10 @@ def recent_answers(production_id: int, most: int = 4) -> list[Answer]:
 def dispatches_of(mix: Mix) -> list[Dispatch]:
     """What was sent of a mix, newest first, with how each mail fared."""
     return list(mix.dispatches.filter(state=Dispatch.State.SENT).prefetch_related("recipients__contact", "recipients__delivery", "items").order_by("-pk"))
+
+
+def news_of_sending(mix: Mix) -> str:
+    """A sign that is another one as soon as a mail of a mix fares otherwise, or an answer comes."""
+    states = Delivery.objects.filter(recipient__dispatch__mix=mix).order_by("pk").values_list("pk", "state", "attempts", "recipient__withdrawn")
+    answer = Answer.objects.filter(item__dispatch__mix=mix).aggregate(n=Max("pk"))["n"]
+    return f"{answer or 0}:" + ",".join(f"{pk}{state[0]}{attempts}{'w' if gone else ''}" for pk, state, attempts, gone in states)

@@ -1,15 +1,18 @@
 """The notes of a mix, preparing and sending them, and the editor's page."""
 
+from collections.abc import Callable
+
 from csp.decorators import csp_replace
 from django.contrib.auth.decorators import login_required
-from django.core.exceptions import ValidationError
-from django.core.validators import validate_email
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.cache import never_cache
 from django.views.decorators.clickjacking import xframe_options_sameorigin
 from django.views.decorators.http import require_GET, require_POST
 
+from ..accounts.guard import check_links, count_miss
+from ..accounts.models import Person
+from ..config.inputs import client_key, whole
 from ..config.refusals import Refused, wants_json
 from ..library import actions as library_actions
 from ..library.access import mix_for, role_in
@@ -17,8 +20,13 @@ from ..library.models import Contact, Membership
 from ..library.serving import serve
 from ..notes.wording import rate_words
 from . import actions
-from .models import Delivery, DispatchItem, Recipient
-from .selectors import dispatches_of, newest_answers
+from .mails import with_link
+from .models import Delivery, DispatchItem, Excerpt, Recipient
+from .selectors import dispatches_of, newest_answers, news_of_sending
+
+# What previews show in the place of a personal link, which is its addressee's alone.
+_STAND_IN = "https://here-stands-the-personal-link-of-each-addressee/"
+_CLOSED = "This link opens nothing any more: it was withdrawn or is too old. Your words are still here; ask the reviewer for a new link."
 
 
 @login_required
@@ -28,26 +36,30 @@ def notes(request: HttpRequest, mix_id: int) -> HttpResponse:
     mix = mix_for(request.user, mix_id)
     context = {
         "mix": mix,
+        "news": news_of_sending(mix),
         "waiting": actions.sendable(mix),
         "contacts": list(mix.production.contacts.all()),
         "dispatches": dispatches_of(mix),
         "answers": newest_answers([mix]),
         "may": role_in(request.user, mix.production) != Membership.Role.GUEST,
     }
-    return render(request, "dispatch/notes.html", context)
+    return render(request, "dispatch/_sent.html" if request.headers.get("X-Fragment") == "1" else "dispatch/notes.html", context)
+
+
+@login_required
+@require_GET
+def news(request: HttpRequest, mix_id: int) -> HttpResponse:
+    """Whether a mail fared otherwise or an answer came since the notes were shown: 204 where not."""
+    sign = news_of_sending(mix_for(request.user, mix_id))
+    return HttpResponse(status=204) if request.GET.get("seen") == sign else JsonResponse({"news": sign})
 
 
 @login_required
 @require_POST
 def add_contact(request: HttpRequest, mix_id: int) -> HttpResponse:
     """Somebody new to send to."""
-    mix = mix_for(request.user, mix_id)
-    name, mail = request.POST.get("name", "").strip(), request.POST.get("mail", "").strip()
-    try:
-        validate_email(mail)
-    except ValidationError:
-        raise Refused(f"“{mail}” is no mail address; write one like name@house.example.") from None
-    library_actions.add_contact(request.user, mix.production, name or mail, mail)
+    mix = mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
+    library_actions.add_contact(request.user, mix.production, request.POST.get("name", ""), request.POST.get("mail", ""))
     return redirect("notes", mix_id)
 
 
@@ -55,8 +67,9 @@ def add_contact(request: HttpRequest, mix_id: int) -> HttpResponse:
 @require_POST
 def prepare(request: HttpRequest, mix_id: int) -> HttpResponse:
     """Put the notes together and show them."""
-    mix = mix_for(request.user, mix_id)
-    contacts = list(Contact.objects.filter(production=mix.production, pk__in=[i for i in request.POST.getlist("contact") if i.isdigit()]))
+    mix = mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
+    chosen = [i for i in map(whole, request.POST.getlist("contact")) if i is not None]
+    contacts = list(Contact.objects.filter(production=mix.production, pk__in=chosen))
     return redirect("dispatch", actions.prepare(request.user, mix, contacts).pk)
 
 
@@ -68,7 +81,7 @@ def dispatch(request: HttpRequest, dispatch_id: int) -> HttpResponse:
     recipients = list(row.recipients.select_related("contact", "delivery").order_by("pk"))
     context = {"dispatch": row, "mix": row.mix, "recipients": recipients, "may": role_in(request.user, row.mix.production) != Membership.Role.GUEST}
     if recipients:
-        context["text"] = actions.with_link(recipients[0].delivery.text, recipients[0])
+        context["text"] = with_link(recipients[0].delivery.text, _STAND_IN)
     return render(request, "dispatch/dispatch.html", context)
 
 
@@ -81,14 +94,15 @@ def letter(request: HttpRequest, dispatch_id: int) -> HttpResponse:
     recipient = actions.dispatch_for(request.user, dispatch_id).recipients.select_related("delivery").order_by("pk").first()
     if recipient is None:
         raise Http404
-    return HttpResponse(actions.with_link(recipient.delivery.html, recipient))
+    return HttpResponse(with_link(recipient.delivery.html, _STAND_IN))
 
 
 @login_required
 @require_POST
 def send(request: HttpRequest, dispatch_id: int) -> HttpResponse:
     """Send what was prepared."""
-    actions.send(request.user, actions.dispatch_for(request.user, dispatch_id))
+    row = actions.dispatch_for(request.user, dispatch_id, Membership.Role.REVIEWER)
+    actions.send(request.user, row, answers_by_mail="answers_by_mail" in request.POST)
     return redirect("dispatch", dispatch_id)
 
 
@@ -97,20 +111,41 @@ def send(request: HttpRequest, dispatch_id: int) -> HttpResponse:
 def retry(request: HttpRequest, delivery_id: int) -> HttpResponse:
     """Try a mail again."""
     delivery = get_object_or_404(Delivery.objects.select_related("recipient__dispatch"), pk=delivery_id)
-    row = actions.dispatch_for(request.user, delivery.recipient.dispatch_id)
+    row = actions.dispatch_for(request.user, delivery.recipient.dispatch_id, Membership.Role.REVIEWER)
     actions.retry(request.user, delivery)
     return redirect("dispatch", row.pk)
 
 
+@login_required
+@require_POST
+def renew(request: HttpRequest, recipient_id: int) -> HttpResponse:
+    """Send a personal link anew."""
+    return _with_link(request, recipient_id, actions.renew_link)
+
+
+@login_required
+@require_POST
+def withdraw(request: HttpRequest, recipient_id: int) -> HttpResponse:
+    """Let a personal link open nothing any more."""
+    return _with_link(request, recipient_id, actions.withdraw_link)
+
+
+def _with_link(request: HttpRequest, recipient_id: int, do: Callable[[Person, Recipient], object]) -> HttpResponse:
+    recipient = get_object_or_404(Recipient.objects.select_related("contact"), pk=recipient_id)
+    recipient.dispatch = actions.dispatch_for(request.user, recipient.dispatch_id, Membership.Role.REVIEWER)
+    do(request.user, recipient)
+    return redirect("dispatch", recipient.dispatch_id)
+
+
+@require_GET
 @never_cache
 def editor(request: HttpRequest, token: str) -> HttpResponse:
     """The editor's page. Opening it changes nothing: mail scanners open links too."""
-    try:
-        recipient = actions.recipient_for(token)
-    except Http404:
+    recipient = _recipient(request, token)
+    if recipient is None:
         return render(request, "dispatch/link_unknown.html", status=404)
-    items = list(recipient.dispatch.items.select_related("excerpt", "still"))
-    own = {a.item_id: a for a in recipient.answers.all()}
+    items = list(recipient.dispatch.items.select_related("excerpt__clip", "excerpt__still"))
+    own = actions.answers_of(recipient)
     shown = [(item, own[item.pk] if item.pk in own and own[item.pk].what != "taken back" else None) for item in items]
     context = {
         "recipient": recipient,
@@ -129,36 +164,58 @@ def editor(request: HttpRequest, token: str) -> HttpResponse:
 @require_POST
 def answer(request: HttpRequest, token: str, item_id: int) -> HttpResponse:
     """Take an editor's answer."""
-    recipient = actions.recipient_for(token)
-    item = _item(recipient, item_id)
-    given = actions.answer(recipient, item, request.POST.get("what", ""), request.POST.get("reason", ""), request.POST.get("client_key", ""))
+    recipient = _recipient(request, token)
+    if recipient is None:
+        raise Refused(_CLOSED)
+    said, item = request.POST, _item(recipient, item_id)
+    given = actions.answer(recipient, item, said.get("what", ""), said.get("reason", ""), client_key(said.get("client_key")) or "")
     return JsonResponse({"what": given.what, "reason": given.reason}) if wants_json(request) else redirect("editor", token)
 
 
 @require_GET
 def excerpt(request: HttpRequest, token: str, item_id: int) -> HttpResponseBase:
     """Picture and sound of one passage."""
-    item = _item(actions.recipient_for(token), item_id)
-    if item.excerpt is None:
+    cut = _excerpt(request, token, item_id)
+    if cut.clip is None:
         raise Http404
-    return serve(request, item.excerpt, "video/mp4")
+    return serve(request, cut.clip, "video/mp4")
 
 
 @require_GET
 def still(request: HttpRequest, token: str, item_id: int) -> HttpResponseBase:
     """A picture of one passage."""
-    item = _item(actions.recipient_for(token), item_id)
-    if item.still is None:
+    cut = _excerpt(request, token, item_id)
+    if cut.still is None:
         raise Http404
-    return serve(request, item.still, "image/jpeg")
+    return serve(request, cut.still, "image/jpeg")
 
 
 @require_GET
 def table(request: HttpRequest, token: str) -> HttpResponse:
     """All notes as CSV."""
-    row = actions.recipient_for(token).dispatch
+    recipient = _recipient(request, token)
+    if recipient is None:
+        raise Http404
+    row = recipient.dispatch
     return HttpResponse(row.csv_text, content_type="text/csv; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{row.csv_name}"'})
 
 
+def _recipient(request: HttpRequest, token: str) -> Recipient | None:
+    """Whom a personal link belongs to; None for one that opens nothing. Raises TooOften where many of those were tried."""
+    check_links(request)
+    try:
+        return actions.recipient_for(token)
+    except Http404:
+        count_miss(request)
+        return None
+
+
 def _item(recipient: Recipient, item_id: int) -> DispatchItem:
-    return get_object_or_404(DispatchItem.objects.select_related("excerpt", "still"), pk=item_id, dispatch=recipient.dispatch_id)
+    return get_object_or_404(DispatchItem, pk=item_id, dispatch=recipient.dispatch_id)
+
+
+def _excerpt(request: HttpRequest, token: str, item_id: int) -> Excerpt:
+    recipient = _recipient(request, token)
+    if recipient is None:
+        raise Http404
+    return get_object_or_404(Excerpt.objects.select_related("clip", "still"), item=item_id, item__dispatch=recipient.dispatch_id)

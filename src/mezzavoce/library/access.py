@@ -26,15 +26,18 @@ def require(person: Person, production: Production, role: str = Membership.Role.
     if own is None:
         raise Http404
     if _RANK[Membership.Role(own)] < _RANK[Membership.Role(role)]:
-        raise NotAllowed(f"As a {own} you may look and listen, not change anything. Ask the lead for the role of a {role}.")
+        may = "look and listen, not change anything" if own == Membership.Role.GUEST else "decide and send notes, not do what is a lead's"
+        raise NotAllowed(f"As a {own} you may {may}. Ask the lead for the role of a {role}, or to do this for you.")
     return own
 
 
-def production_for(person: Person, production_id: int) -> Production:
-    """A production that the person belongs to, or Http404."""
+def production_for(person: Person, production_id: int, role: str = Membership.Role.GUEST) -> Production:
+    """A production in which the person has at least a role, or Http404; NotAllowed for a member with less."""
     production = productions_of(person).filter(pk=production_id).first()
     if production is None:
         raise Http404
+    if role != Membership.Role.GUEST:
+        require(person, production, role)
     return production
 
 
@@ -47,10 +50,12 @@ def file_for(person: Person, file_id: int) -> StoredFile:
     return row
 
 
-def mix_for(person: Person, mix_id: int, *related: str) -> Mix:
-    """A mix that the person may see, with its programme and production, or Http404."""
-    fields = ("programme__production__spec_version__spec", "programme__spec_version__spec", "playback", *related)
+def mix_for(person: Person, mix_id: int, *related: str, role: str = Membership.Role.GUEST) -> Mix:
+    """A mix of a production in which the person has at least a role, or Http404; NotAllowed for a member with less."""
+    fields = ("programme__production__spec_version__spec", "programme__spec_version__spec", "playback__file", *related)
     mix = Mix.objects.select_related(*fields).filter(pk=mix_id, programme__production__memberships__person=person).first()
     if mix is None:
         raise Http404
+    if role != Membership.Role.GUEST:
+        require(person, mix.production, role)
     return mix

@@ -4,6 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
+from django.core.exceptions import ValidationError
+from django.core.validators import validate_email
 from django.db import IntegrityError, transaction
 from django.db.models import Max
 
@@ -12,9 +14,10 @@ from mezzavoce_core.media.layouts import parse_layout
 from mezzavoce_core.timecode import FrameRate, parse_rate, parse_timecode
 
 from ..accounts.models import Person, record
+from ..config.inputs import one_line
 from ..config.refusals import Refused
 from .access import require
-from .models import Contact, Membership, Mix, Production, Programme, Spec, SpecVersion, StoredFile, Track
+from .models import Contact, Membership, Mix, Playback, Production, Programme, Spec, SpecVersion, StoredFile, Track
 from .signals import taken_in
 from .sounds import CAPTIONS, Piece, Shape, check_pieces, shape_of, signature
 
@@ -47,6 +50,9 @@ def preset_version(name: str) -> SpecVersion:
 
 def start_production(person: Person, name: str, spec_version: SpecVersion) -> Production:
     """A new production, led by the person who starts it."""
+    name = one_line(name, Production.name.field.max_length, "The name of a production")
+    if not name:
+        raise Refused("A production needs a name.")
     with transaction.atomic():
         production = Production.objects.create(name=name, spec_version=spec_version)
         Membership.objects.create(production=production, person=person, role=Membership.Role.LEAD)
@@ -64,8 +70,14 @@ def admit(lead: Person, production: Production, person: Person, role: str) -> Me
 
 
 def add_contact(person: Person, production: Production, name: str, mail: str) -> Contact:
-    """Somebody to send notes to."""
+    """Somebody to send notes to; without a name the address stands for it."""
     require(person, production, Membership.Role.REVIEWER)
+    mail = mail.strip()
+    try:
+        validate_email(mail)
+    except ValidationError:
+        raise Refused(f"“{mail[:100]}” is no mail address; write one like name@house.example.") from None
+    name = one_line(name, Contact.name.field.max_length, "The name of an addressee") or mail[: Contact.name.field.max_length]
     with transaction.atomic():
         contact, made = Contact.objects.get_or_create(production=production, mail=mail, defaults={"name": name})
         if made:
@@ -78,11 +90,12 @@ def plan_programme(
 ) -> Programme:
     """A programme that is to come. Its number is free, its title says something."""
     require(person, production, Membership.Role.REVIEWER)
-    if not title.strip():
+    title = one_line(title, Programme.title.field.max_length, "A title")
+    if not title:
         raise Refused("A programme needs a title, so that everybody knows which one is meant.")
     try:
         with transaction.atomic():
-            programme = Programme.objects.create(production=production, number=number, title=title.strip(), due=due, spec_version=spec_version)
+            programme = Programme.objects.create(production=production, number=number, title=title, due=due, spec_version=spec_version)
             record(production, person, "plan programme", str(programme))
     except IntegrityError:
         raise Refused(f"Programme {number} exists already. Choose it from the list, or give another number.") from None
@@ -101,6 +114,8 @@ def take_in(person: Person, production: Production, intake: Intake) -> Mix:
     info = shape.info
     rate = timing(intake.frame_rate, intake.start_timecode)
     with transaction.atomic():
+        # Locked, so that two new programmes at once get two numbers.
+        Production.objects.select_for_update().get(pk=production.pk)
         programme = intake.programme or plan_programme(person, production, _next_number(production, intake.number), intake.title)
         # Locked, so that two intakes at once get two numbers.
         Programme.objects.select_for_update().get(pk=programme.pk)
@@ -121,6 +136,7 @@ def take_in(person: Person, production: Production, intake: Intake) -> Mix:
             captions=captions[0] if captions else None,
             taken_in_by=person,
         )
+        Playback.objects.create(mix=mix)
         Track.objects.bulk_create([Track(mix=mix, file=p.file, role=p.role, tracks=p.tracks) for p in pieces])
         _remember(production, pieces, shape)
         record(production, person, "take in", str(mix))

@@ -14,16 +14,15 @@ from typing import Any
 
 from django.conf import settings
 
-from mezzavoce_core.errors import MezzavoceError, NotMeasurable, ToolFailed
+from mezzavoce_core.errors import NotMeasurable, ToolFailed
 
+from ..work.doing import NotWanted
+from .slots import slot
 from .storage import work_folder
 
 _TELL_EVERY_S = 0.5
+_WHILE_A_PAGE_WAITS_S = 25
 _TOO_LONG = "Measuring took far longer than this material should; the file may be damaged. Export it again."
-
-
-class Cancelled(MezzavoceError):
-    """Nobody wants the result any more."""
 
 
 @dataclass(frozen=True)
@@ -38,7 +37,7 @@ class Order:
 def measure(order: Order, hold: Callable[[float, str], bool]) -> None:
     """Run the core on an order. ``hold`` hears progress and says whether to go on.
 
-    Raises NotMeasurable with the core's sentence, ToolFailed when it was killed, Cancelled when ``hold`` said no.
+    Raises NotMeasurable with the core's sentence, ToolFailed when it was killed, NotWanted when ``hold`` said no.
     """
     limit_s = settings.CORE_SECONDS + settings.CORE_SECONDS_PER_SECOND * order.duration_s
     request = order.job | {"do": "measure", "features": str(order.features), "threads": settings.CORE_THREADS}
@@ -47,10 +46,19 @@ def measure(order: Order, hold: Callable[[float, str], bool]) -> None:
         raise ToolFailed("Measuring stopped before it was done; it is tried again.")
 
 
-def ask(do: str, *, limit_s: float = 60, **order: Any) -> Any:
-    """Have the core ``probe`` or ``survey`` a file, or hand out ``samples``; returns its result. Raises as ``measure`` does."""
+def ask(do: str, hold: Callable[[], bool] = lambda: True, *, limit_s: float = 60, **order: Any) -> Any:
+    """Have a worker's core ``probe`` or ``survey`` a file; returns its result. Raises as ``measure`` does."""
     with work_folder() as folder:
-        return _run(order | {"do": do}, folder, limit_s, lambda _share, _doing: True)["result"]
+        return _run(order | {"do": do}, folder, limit_s, lambda _share, _doing: hold())["result"]
+
+
+def ask_now(do: str, **order: Any) -> Any:
+    """Have the core hand out ``samples`` or write a passage to ``listen`` to while a page waits: few at once, and not for long.
+
+    Raises Busy where too many ask, else as ``measure`` does.
+    """
+    with slot(), work_folder() as folder:
+        return _run(order | {"do": do}, folder, _WHILE_A_PAGE_WAITS_S, lambda _share, _doing: True)["result"]
 
 
 def _run(request: dict[str, Any], folder: Path, limit_s: float, hold: Callable[[float, str], bool]) -> dict[str, Any]:
@@ -110,4 +118,4 @@ def _listen(process: "subprocess.Popen[bytes]", hold: Callable[[float, str], boo
         if now - told >= _TELL_EVERY_S and "share" in last:
             told = now
             if not hold(last["share"], last["doing"]):
-                raise Cancelled("Cancelled.")
+                raise NotWanted("Cancelled.")

@@ -1,18 +1,16 @@
 """The intake form: programme, timing, files with roles."""
 
 import json
-import re
 from typing import Any
 
 from django import forms
 
 from mezzavoce_core.errors import TimecodeError
 
+from ..config.inputs import whole
 from .actions import timing
 from .models import Production, Programme, StoredFile, Track
-from .sounds import CAPTIONS, Piece
-
-_TRACKS = re.compile(r"(\d+(-\d+)?(\+\d+(-\d+)?)*)?")
+from .sounds import CAPTIONS, TRACKS, Piece
 
 FRAME_RATES = (
     ("24000/1001", "23.976"),
@@ -52,14 +50,15 @@ class IntakeForm(forms.Form):
     def clean_files(self) -> list[Piece]:
         """Stored files, or some of their tracks, with their roles."""
         try:
-            chosen = [(int(f["id"]), str(f["role"]), str(f.get("tracks", ""))) for f in json.loads(self.cleaned_data["files"])]
-        except (ValueError, TypeError, KeyError):
+            told = json.loads(self.cleaned_data["files"])
+            chosen = [(whole(str(f["id"])) or 0, str(f["role"]), str(f.get("tracks", ""))) for f in told]
+        except (ValueError, TypeError, KeyError, AttributeError, RecursionError):
             raise forms.ValidationError("The list of files did not arrive whole; choose the files again.") from None
         kinds = (StoredFile.Kind.MEDIA, StoredFile.Kind.CAPTIONS)
         rows = StoredFile.objects.filter(production=self._production, kind__in=kinds).in_bulk([i for i, _, _ in chosen])
         roles = (*Track.Role.values, CAPTIONS)
         if any(
-            i not in rows or role not in roles or (role == CAPTIONS) != (rows[i].kind == StoredFile.Kind.CAPTIONS) or not _TRACKS.fullmatch(tracks)
+            i not in rows or role not in roles or (role == CAPTIONS) != (rows[i].kind == StoredFile.Kind.CAPTIONS) or not TRACKS.fullmatch(tracks)
             for i, role, tracks in chosen
         ):
             raise forms.ValidationError("A file of the list is not here any more; choose it again.")

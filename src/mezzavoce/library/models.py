@@ -2,6 +2,7 @@
 
 import uuid
 from functools import lru_cache
+from pathlib import Path
 from typing import ClassVar
 
 from django.conf import settings
@@ -11,6 +12,7 @@ from mezzavoce_core.judge import spec as core_spec
 from mezzavoce_core.timecode import Clock, parse_rate
 
 from ..accounts.models import Person
+from ..work.models import FAILED, RUNNING, WAITING, Work
 
 
 @lru_cache(maxsize=256)
@@ -62,8 +64,8 @@ class Contact(models.Model):
     mail = models.EmailField()
 
     def __str__(self) -> str:
-        """Name and address."""
-        return f"{self.name} <{self.mail}>"
+        """Name and address as pages show them; a mail's header is built by ``dispatch.post``."""
+        return self.mail if self.name == self.mail else f"{self.name} <{self.mail}>"
 
 
 class Spec(models.Model):
@@ -161,37 +163,71 @@ class StoredFile(models.Model):
         return f"{self.key.hex[:2]}/{self.key.hex}"
 
 
-class Upload(models.Model):
-    """A file that is still arriving, piece by piece; goes when it is whole."""
+class Upload(Work):
+    """A file that is still arriving, piece by piece. What of it counts is what is on disk; whole, it is looked at by a worker."""
+
+    class State(models.TextChoices):
+        """Arriving, whole and waiting to be looked at, looked at, in the store, or refused."""
+
+        ARRIVING = "arriving", "arriving"
+        WAITING = WAITING, "waiting"
+        RUNNING = RUNNING, "being looked at"
+        READY = "ready", "ready"
+        FAILED = FAILED, "refused"
 
     key = models.UUIDField(default=uuid.uuid4, unique=True, editable=False)
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="uploads")
     person = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="uploads")
     name = models.CharField(max_length=255)
     size = models.PositiveBigIntegerField()
+    # When the file was changed last, as the browser says (ms): with name and size it tells that the same file was chosen again.
+    modified = models.PositiveBigIntegerField(null=True)
     received = models.PositiveBigIntegerField(default=0)
+    state = models.CharField(max_length=10, choices=State, default=State.ARRIVING, db_index=True)
+    file = models.ForeignKey(StoredFile, null=True, on_delete=models.CASCADE, related_name="uploads")
     created = models.DateTimeField(auto_now_add=True)
+    touched = models.DateTimeField(auto_now=True)
 
     def __str__(self) -> str:
         """How far it is."""
         return f"{self.name}: {self.received} of {self.size}"
 
     @property
-    def part(self) -> str:
-        """Path of what is here so far."""
-        return str(settings.UPLOAD_DIR / f"{self.key.hex}.part")
+    def part(self) -> Path:
+        """Where what has arrived lies."""
+        return settings.UPLOAD_DIR / f"{self.key.hex}.part"
+
+    @property
+    def here(self) -> int:
+        """How many bytes are here for certain: counted, and on disk."""
+        try:
+            return min(self.received, self.part.stat().st_size)
+        except FileNotFoundError:
+            return 0
+
+
+class Survey(Work):
+    """A look through a file with several sounds; what it told is kept with the file."""
+
+    class State(models.TextChoices):
+        """How far it is."""
+
+        WAITING = WAITING, "waiting"
+        RUNNING = RUNNING, "being looked through"
+        READY = "ready", "ready"
+        FAILED = FAILED, "failed"
+
+    file = models.OneToOneField(StoredFile, on_delete=models.CASCADE, related_name="look")
+    in_pairs = models.BooleanField(default=False)
+    state = models.CharField(max_length=10, choices=State, default=State.WAITING, db_index=True)
+
+    def __str__(self) -> str:
+        """Of what, and how far."""
+        return f"{self.file}: {self.state}"
 
 
 class Mix(models.Model):
     """A delivered version of a programme. Frame rate and start are the person's last word on them."""
-
-    class Playback(models.TextChoices):
-        """How far picture and sound for the browser are."""
-
-        WAITING = "waiting", "waiting"
-        MAKING = "making", "making"
-        READY = "ready", "ready"
-        FAILED = "failed", "failed"
 
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="mixes")
     label = models.CharField(max_length=40, default="stereo")
@@ -209,10 +245,6 @@ class Mix(models.Model):
     captions = models.ForeignKey(StoredFile, null=True, on_delete=models.PROTECT, related_name="captions_of")
     taken_in_by = models.ForeignKey(Person, null=True, on_delete=models.PROTECT, related_name="+")
     taken_in_at = models.DateTimeField(auto_now_add=True)
-    playback = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
-    playback_state = models.CharField(max_length=10, choices=Playback, default=Playback.WAITING)
-    playback_lease = models.DateTimeField(null=True)
-    playback_error = models.CharField(max_length=300, blank=True)
 
     class Meta:
         constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["programme", "label", "number"], name="one_number_a_mix")]
@@ -239,6 +271,26 @@ class Mix(models.Model):
     def seconds(self, samples: int) -> float:
         """Whole samples as a time."""
         return samples / self.sample_rate_hz
+
+
+class Playback(Work):
+    """Picture and sound of a mix for the browser, made once."""
+
+    class State(models.TextChoices):
+        """How far they are."""
+
+        WAITING = WAITING, "waiting"
+        RUNNING = RUNNING, "being made"
+        READY = "ready", "ready"
+        FAILED = FAILED, "failed"
+
+    mix = models.OneToOneField(Mix, on_delete=models.CASCADE, related_name="playback")
+    state = models.CharField(max_length=10, choices=State, default=State.WAITING, db_index=True)
+    file = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    def __str__(self) -> str:
+        """Of what, and how far."""
+        return f"{self.mix}: {self.state}"
 
 
 class Track(models.Model):

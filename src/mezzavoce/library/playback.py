@@ -1,76 +1,71 @@
 """Picture and sound for the browser, made once from whatever was delivered."""
 
-import subprocess
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from contextlib import ExitStack
-from datetime import timedelta
 from pathlib import Path
 
-from django.conf import settings
 from django.db import transaction
-from django.db.models import Q
-from django.utils import timezone
 
-from mezzavoce_core.media.tools import GUARDED
+from mezzavoce_core.errors import NotMeasurable
+from mezzavoce_core.media.probe import FileInfo
+from mezzavoce_core.media.source import picks
 from mezzavoce_core.media.tracks import read_tracks
 
 from ..config.refusals import Refused
-from .models import Mix, StoredFile, Track
-from .sounds import tracks_of
+from ..work.doing import work_next as work_through
+from ..work.queue import Queue, Rules
+from . import ffmpeg
+from .models import Mix, Playback, StoredFile, Track
+from .signals import playback_ready
+from .slots import slot
+from .sounds import TRACKS, tracks_of
 from .storage import drop, keep, local_copy, work_folder
 
-_LEASE = timedelta(minutes=2)
-_PICTURE = (
-    "-map",
-    "0:v:0",
-    "-vf",
-    "scale=-2:'min(480,trunc(ih/2)*2)'",
-    "-c:v",
-    "libx264",
-    "-preset",
-    "veryfast",
-    "-crf",
-    "26",
-    "-pix_fmt",
-    "yuv420p",
-    "-g",
-    "12",
-)
+_FILM = ["-c:v", "libx264", "-preset", "veryfast", "-pix_fmt", "yuv420p"]
+_PICTURE = ["-map", "0:v:0", "-vf", "scale=-2:'min(480,trunc(ih/2)*2)'", *_FILM, "-crf", "26", "-g", "12"]
 # Mono and stereo stay; more channels are folded down for the browser only.
-_SOUND = ("-c:a", "aac", "-b:a", "192k", "-ac", "2")
+_SOUND = ["-c:a", "aac", "-b:a", "192k", "-ac", "2"]
+_NOT_TOUCHED = "the figures are not touched by that."
+
+PLAYBACKS: Queue[Playback] = Queue(
+    kind="playback",
+    rows=Playback.objects.all(),
+    production="mix__programme__production_id",
+    rules=Rules(
+        lease_s=60,
+        most_attempts=3,
+        first_wait_s=30,
+        worn_out=f"The worker stopped {{attempts}} times while it made picture and sound for the browser; {_NOT_TOUCHED}",
+    ),
+)
 
 
-def waiting_mixes() -> list[int]:
-    """Mixes whose playback nobody works on."""
-    now = timezone.now()
-    orphaned = Q(playback_state=Mix.Playback.MAKING, playback_lease__lt=now)
-    return list(Mix.objects.filter(Q(playback_state=Mix.Playback.WAITING) | orphaned).order_by("id").values_list("id", flat=True))
+def work_next() -> bool:
+    """Make the next playback file that is wanted. Returns whether there was one."""
+    return work_through(PLAYBACKS, _make)
 
 
-def make_playback(mix_id: int) -> bool:
-    """Make the playback file of a mix, if nobody else does. Returns whether anything was done."""
-    mix = _claim(mix_id)
-    if mix is None:
-        return False
+def _make(row: Playback) -> None:
+    mix = Mix.objects.select_related("programme__production").get(pk=row.mix_id)
     mixed = [t for t in tracks_of(mix) if t.role == Track.Role.MIX]
     with work_folder() as folder, ExitStack() as copies:
         paths = [copies.enter_context(local_copy(t.file)) for t in mixed]
         target = folder / "playback.mp4"
-        picture = _PICTURE if mix.has_picture else ("-vn",)
-        limit_s = 600 + 4 * mix.duration_s
-        problem = _ffmpeg([*sound_options(mixed, paths), *picture, *_SOUND], target, limit_s)
+        picture = _PICTURE if mix.has_picture else ["-vn"]
+        options = [*sound_options(mixed, paths), *picture, *_SOUND]
+        problem = ffmpeg.run(options, target, 600 + 4 * mix.duration_s, lambda: PLAYBACKS.extend(row))
+        if problem:
+            raise NotMeasurable(f"Picture and sound could not be prepared for the browser ({problem}); {_NOT_TOUCHED}")
         with transaction.atomic():
-            mix = Mix.objects.select_for_update().select_related("programme__production").get(pk=mix_id)
-            if problem:
-                mix.playback_state, mix.playback_error = Mix.Playback.FAILED, problem
-            else:
-                if mix.playback:
-                    drop(mix.playback)
-                mix.playback = keep(target, mix.production, StoredFile.Kind.PLAYBACK, "playback.mp4")
-                mix.playback_state, mix.playback_error = Mix.Playback.READY, ""
-            mix.playback_lease = None
-            mix.save(update_fields=["playback", "playback_state", "playback_error", "playback_lease"])
-    return True
+            held = PLAYBACKS.mine(row)
+            if held is None:
+                return
+            if held.file:
+                drop(held.file)
+            held.file = keep(target, mix.production, StoredFile.Kind.PLAYBACK, "playback.mp4")
+            held.let_go(Playback.State.READY)
+            held.save()
+            playback_ready.send(sender=Mix, mix=mix)
 
 
 def sound_options(tracks: Sequence[Track], paths: Sequence[Path]) -> list[str]:
@@ -95,12 +90,21 @@ def _merged(streams: Sequence[tuple[int, int]]) -> str:
 
 def listen(file: StoredFile, tracks: str, target: Path) -> None:
     """Twelve seconds of some tracks of a file from where they are loudest, to be heard while roles are given. Raises Refused where nothing is there."""
-    with local_copy(file) as path:
+    _check_tracks(file, tracks)
+    with slot(), local_copy(file) as path:
         track = Track(file=file, tracks=tracks, role=Track.Role.MIX)
         begin = _loudest_s(file, tracks)
-        problem = _ffmpeg(["-ss", f"{begin:.2f}", *sound_options([track], [path]), "-t", "12", *_SOUND], target, 60)
+        problem = ffmpeg.run(["-ss", f"{begin:.2f}", *sound_options([track], [path]), "-t", "12", *_SOUND], target, 20)
     if problem:
         raise Refused("This track cannot be played; give it a role by its name, or leave it out.")
+
+
+def _check_tracks(file: StoredFile, tracks: str) -> None:
+    """Raise TrackMapError or Refused for tracks that a file does not have."""
+    if not TRACKS.fullmatch(tracks):
+        raise Refused("Tracks are numbers, for example 3-4. Choose the file again.")
+    if tracks:
+        picks(Path(file.name), FileInfo.from_dict(file.facts), read_tracks(tracks))
 
 
 def _loudest_s(file: StoredFile, tracks: str) -> float:
@@ -110,83 +114,15 @@ def _loudest_s(file: StoredFile, tracks: str) -> float:
     return max(0.0, wave.index(max(wave)) / len(wave) * file.facts["duration_s"] - 4.0) if wave else 0.0
 
 
-def cut(source: Path, in_s: float, out_s: float, target: Path) -> None:
-    """A passage of a playback file as a file of its own."""
+def cut(source: Path, in_s: float, out_s: float, target: Path, hold: Callable[[], bool]) -> None:
+    """A passage of a playback file as a file of its own. Raises NotMeasurable where it cannot be made."""
     begin = max(0.0, in_s)
-    problem = _ffmpeg(
-        [
-            "-ss",
-            f"{begin:.3f}",
-            "-i",
-            f"file:{source.resolve()}",
-            "-t",
-            f"{out_s - begin:.3f}",
-            "-map",
-            "0:v?",
-            "-map",
-            "0:a",
-            "-c:v",
-            "libx264",
-            "-preset",
-            "veryfast",
-            "-crf",
-            "27",
-            "-pix_fmt",
-            "yuv420p",
-            "-c:a",
-            "aac",
-            "-b:a",
-            "160k",
-        ],
-        target,
-        120,
-    )
+    place = ["-ss", f"{begin:.3f}", "-i", f"file:{source.resolve()}", "-t", f"{out_s - begin:.3f}", "-map", "0:v?", "-map", "0:a"]
+    problem = ffmpeg.run([*place, *_FILM, "-crf", "27", "-c:a", "aac", "-b:a", "160k"], target, 120, hold)
     if problem:
-        raise RuntimeError(problem)
+        raise NotMeasurable(f"Picture and sound of this passage could not be prepared ({problem}).")
 
 
 def still(source: Path, at_s: float, target: Path) -> bool:
     """A picture from a playback file; False where it has none."""
-    return not _ffmpeg(["-ss", f"{max(0.0, at_s):.3f}", "-i", f"file:{source.resolve()}", "-frames:v", "1", "-q:v", "4"], target, 60)
-
-
-def _claim(mix_id: int) -> Mix | None:
-    now = timezone.now()
-    with transaction.atomic():
-        mix = Mix.objects.select_for_update(skip_locked=True).filter(pk=mix_id).first()
-        if mix is None or mix.playback_state in (Mix.Playback.READY, Mix.Playback.FAILED):
-            return None
-        if mix.playback_state == Mix.Playback.MAKING and mix.playback_lease and mix.playback_lease > now:
-            return None
-        mix.playback_state, mix.playback_lease = Mix.Playback.MAKING, now + _LEASE + timedelta(seconds=mix.duration_s)
-        mix.save(update_fields=["playback_state", "playback_lease"])
-    return mix
-
-
-def _ffmpeg(arguments: list[str], target: Path, limit_s: float) -> str:
-    """Run ffmpeg; returns what went wrong as a sentence, or nothing."""
-    command = [
-        "nice",
-        "-n",
-        "10",
-        "ffmpeg",
-        "-v",
-        "error",
-        "-nostdin",
-        "-y",
-        *GUARDED,
-        *arguments,
-        "-dn",
-        "-map_metadata",
-        "-1",
-        *(("-movflags", "+faststart", "-write_tmcd", "0") if target.suffix == ".mp4" else ()),
-        str(target),
-    ]
-    try:
-        done = subprocess.run(command, capture_output=True, stdin=subprocess.DEVNULL, timeout=limit_s, check=False, cwd=settings.DATA_DIR)
-    except subprocess.TimeoutExpired:
-        return "Making picture and sound for the browser took too long; the figures are not touched by that."
-    if done.returncode or not target.exists() or not target.stat().st_size:
-        last = done.stderr.decode(errors="replace").strip().split("\n")[-1]
-        return f"Picture and sound could not be prepared for the browser ({last[:160] or 'no reason given'}); the figures are not touched by that."
-    return ""
+    return not ffmpeg.run(["-ss", f"{max(0.0, at_s):.3f}", "-i", f"file:{source.resolve()}", "-frames:v", "1", "-q:v", "4"], target, 60)

@@ -9,7 +9,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBas
 
 from .models import StoredFile
 
-_RANGE = re.compile(r"bytes=(\d*)-(\d*)")
+_RANGE = re.compile(r"bytes=([0-9]{0,18})-([0-9]{0,18})")
 _PIECE = 256 * 1024
 
 

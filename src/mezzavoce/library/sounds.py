@@ -1,5 +1,6 @@
 """Which sound is taken from which files of a mix: whole files, tracks of one file, or a channel from each of several."""
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,6 +14,8 @@ from mezzavoce_core.media.tracks import check_map, lanes, read_tracks, role_of
 from ..config.refusals import Refused
 from .models import Mix, StoredFile, Track
 
+TRACKS = re.compile(r"(?:[0-9]{1,4}(?:-[0-9]{1,4})?(?:\+[0-9]{1,4}(?:-[0-9]{1,4})?){0,63})?")
+"""Tracks of a file as text: ``1-2``, ``1+3``; empty for the file as a whole."""
 CAPTIONS = "captions"
 """The part of a file that is no sound."""
 

@@ -1,8 +1,9 @@
 """The file store: rows and keys here, bytes behind Django's storage, so that a shared object store can take over."""
 
+import errno
 import hashlib
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -12,30 +13,36 @@ from django.core.files import File
 from django.core.files.storage import default_storage
 from django.db import transaction
 
-from .models import Production, StoredFile
+from ..work.doing import NotWanted
+from .models import Production, StoredFile, Upload
 
 _PIECE = 1 << 20
+_HASHED_AT_ONCE = 64 << 20
 
 
 def keep(path: Path, production: Production, kind: str, name: str, *, sha256: str = "", facts: object = None) -> StoredFile:
-    """Put a finished file into the store and return its row; the file at ``path`` is used up."""
+    """Put a finished file into the store and return its row. The file at ``path`` stays: if the transaction fails, nothing is lost."""
     row = StoredFile(production=production, kind=kind, name=name, size=path.stat().st_size, sha256=sha256, facts=facts)
-    _move_in(path, row.storage_name)
+    _bring_in(path, row.storage_name)
     row.save()
     return row
 
 
-def _move_in(path: Path, name: str) -> None:
-    """Rename where the store is a folder of this machine, copy elsewhere."""
+def _bring_in(path: Path, name: str) -> None:
+    """Another name for the same bytes where the store is on the same disk, a copy elsewhere."""
     try:
         target = Path(default_storage.path(name))
     except NotImplementedError:
         with path.open("rb") as file:
             default_storage.save(name, File(file))
-        path.unlink()
         return
     target.parent.mkdir(parents=True, exist_ok=True)
-    shutil.move(path, target)
+    try:
+        target.hardlink_to(path)
+    except OSError as error:
+        if error.errno not in (errno.EXDEV, errno.EPERM, errno.EMLINK, errno.ENOTSUP):
+            raise
+        shutil.copyfile(path, target)
 
 
 @contextmanager
@@ -70,7 +77,20 @@ def drop(row: StoredFile) -> None:
     transaction.on_commit(lambda: default_storage.delete(name))
 
 
-def sha256_of(path: Path) -> str:
-    """Checksum of a file's content."""
+def sha256_of(path: Path, hold: Callable[[], bool] = lambda: True) -> str:
+    """Checksum of a file's content. ``hold`` is asked now and then whether to go on; raises NotWanted when it says no."""
+    digest = hashlib.sha256()
     with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+        while piece := file.read(_HASHED_AT_ONCE):
+            digest.update(piece)
+            if len(piece) == _HASHED_AT_ONCE and not hold():
+                raise NotWanted("Nobody wants this any more.")
+    return digest.hexdigest()
+
+
+def free_bytes() -> int:
+    """How much room is left where files arrive, beside what is kept free for measuring and for what has been promised to uploads."""
+    settings.UPLOAD_DIR.mkdir(parents=True, exist_ok=True)
+    arriving = Upload.objects.filter(state=Upload.State.ARRIVING)
+    promised = sum(max(0, size - received) for size, received in arriving.values_list("size", "received"))
+    return shutil.disk_usage(settings.UPLOAD_DIR).free - settings.SPACE_RESERVE_BYTES - promised

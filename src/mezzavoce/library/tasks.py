@@ -1,18 +1,25 @@
-"""Errands of the library. A message only wakes; the row says what there is to do."""
+"""Errands of the library. A message only wakes; the rows say what there is to do."""
 
 from celery import shared_task
 
-from . import playback
+from . import playback, surveys, sweep, uploads
 
 
 @shared_task
-def make_playback(mix_id: int) -> None:
-    """Make picture and sound of one mix for the browser."""
-    playback.make_playback(mix_id)
+def make_playbacks() -> None:
+    """Make picture and sound for the browser until nothing waits."""
+    while playback.work_next():
+        pass
 
 
 @shared_task
-def sweep_playback() -> None:
-    """Take up what was left lying."""
-    for mix_id in playback.waiting_mixes():
-        playback.make_playback(mix_id)
+def look_at_files() -> None:
+    """Look at files that have arrived, and through those with several sounds."""
+    while uploads.work_next() or surveys.work_next():
+        pass
+
+
+@shared_task
+def tidy_up() -> None:
+    """Remove what nothing points at."""
+    sweep.sweep()

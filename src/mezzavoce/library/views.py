@@ -2,23 +2,25 @@
 
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth.decorators import login_required
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from mezzavoce_core.media.probe import FileInfo
 
+from ..config.inputs import whole
 from ..config.refusals import Refused
-from . import actions, uploads
+from . import actions, surveys, uploads
 from .access import file_for, mix_for, production_for, require
 from .forms import IntakeForm
-from .models import Membership, StoredFile
+from .models import Membership, StoredFile, Upload
 from .playback import listen as make_listen
 from .serving import serve
 from .sounds import holds_several, signature
-from .storage import work_folder
+from .storage import free_bytes, work_folder
 
 
 @login_required
@@ -27,7 +29,9 @@ def intake(request: HttpRequest, production_id: int) -> HttpResponse:
     production = production_for(request.user, production_id)
     if request.method != "POST":
         role = require(request.user, production)
-        return render(request, "library/intake.html", {"production": production, "form": IntakeForm(production), "may": role != Membership.Role.GUEST})
+        context = {"production": production, "form": IntakeForm(production), "may": role != Membership.Role.GUEST}
+        context |= {"unfinished": uploads.unfinished(request.user, production), "room": max(0, free_bytes()), "low_room": settings.LOW_ROOM_BYTES}
+        return render(request, "library/intake.html", context)
     require(request.user, production, Membership.Role.REVIEWER)
     form = IntakeForm(production, request.POST)
     if not form.is_valid():
@@ -41,53 +45,67 @@ def intake(request: HttpRequest, production_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def upload(request: HttpRequest, production_id: int) -> JsonResponse:
-    """Announce a file."""
-    try:
-        size = int(request.POST.get("size", ""))
-    except ValueError:
-        raise Refused("The browser did not say how large the file is; choose it again.") from None
-    row = uploads.begin(request.user, production_for(request.user, production_id), request.POST.get("name", ""), size)
-    return JsonResponse({"address": reverse("upload-piece", args=[row.key]), "received": 0}, status=201)
+    """Announce a file; the answer says where its pieces go and how much of it is here already."""
+    production = production_for(request.user, production_id, Membership.Role.REVIEWER)
+    size = whole(request.POST.get("size"))
+    if size is None:
+        raise Refused("The browser did not say how large the file is; choose it again.")
+    row = uploads.begin(request.user, production, request.POST.get("name", ""), size, whole(request.POST.get("modified")))
+    return JsonResponse({"address": reverse("upload-piece", args=[row.key]), "received": row.here}, status=201)
 
 
 @login_required
+@require_http_methods(["GET", "PUT", "DELETE"])
 def upload_piece(request: HttpRequest, key: str) -> JsonResponse:
     """Where a broken upload goes on (GET), the next piece (PUT), or giving up (DELETE)."""
     row = uploads.find(request.user, key)
     if request.method == "PUT":
-        try:
-            offset = int(request.headers.get("Upload-Offset", ""))
-        except ValueError:
-            raise Refused("A piece came without its place; choose the file again.") from None
-        row = uploads.add_piece(row, offset, request.body)
+        offset = whole(request.headers.get("Upload-Offset"))
+        if offset is None:
+            raise Refused("A piece came without its place; choose the file again.")
+        row = uploads.add_piece(row, offset, request.body, request.headers.get("Upload-SHA256", ""))
     elif request.method == "DELETE":
         uploads.give_up(row)
         return JsonResponse({})
-    return JsonResponse({"received": row.received, "size": row.size})
+    return JsonResponse({"received": row.here, "size": row.size})
 
 
 @login_required
-@require_POST
+@require_http_methods(["GET", "POST"])
 def upload_done(request: HttpRequest, key: str) -> JsonResponse:
-    """The file is whole: its facts, for correction; whether it holds several sounds, and how such a file was mapped last."""
-    row = uploads.finish(uploads.find(request.user, key))
+    """The file is whole (POST), and what became of it (GET): its facts, for correction, once a worker has looked at it; until then 202."""
+    upload = uploads.find(request.user, key)
+    if request.method == "POST":
+        upload = uploads.hand_in(upload)
+    if upload.state == Upload.State.FAILED:
+        raise Refused(upload.error)
+    if upload.file is None:
+        return JsonResponse({"state": upload.get_state_display()}, status=202)
+    return JsonResponse(_facts_of(upload.file))
+
+
+def _facts_of(row: StoredFile) -> dict[str, Any]:
+    """What a file told; whether it holds several sounds, and how such a file was mapped last."""
+    answer = {"id": row.pk, "name": row.name, "size": row.size, "facts": row.facts}
     if row.kind == StoredFile.Kind.CAPTIONS:
-        return JsonResponse({"id": row.pk, "name": row.name, "size": row.size, "facts": row.facts})
+        return answer
     info = FileInfo.from_dict(row.facts)
     remembered = row.production.track_maps.get(signature(info))
     several, address = holds_several(info), reverse("survey", args=[row.pk])
-    answer = {"id": row.pk, "name": row.name, "size": row.size, "facts": row.facts | {"says_layout": info.says_layout}, "remembered": remembered}
+    answer |= {"facts": row.facts | {"says_layout": info.says_layout}, "remembered": remembered}
     answer["survey"] = address if several else f"{address}?pairs=1" if remembered else None
     answer["pairs"] = f"{address}?pairs=1" if not several and info.channels > 2 else None
-    return JsonResponse(answer)
+    return answer
 
 
 @login_required
 @require_GET
 def survey(request: HttpRequest, file_id: int) -> JsonResponse:
-    """The sounds of a file: tracks, proposed role, why, peaks; where each can be heard."""
+    """The sounds of a file: tracks, proposed role, why, peaks; where each can be heard. 202 as long as it is looked through."""
     row = file_for(request.user, file_id)
-    found = uploads.survey(row, in_pairs="pairs" in request.GET)
+    found = surveys.sounds_of(row, in_pairs="pairs" in request.GET)
+    if found is None:
+        return JsonResponse({"state": "being looked through"}, status=202)
     address = reverse("listen", args=[row.pk])
     return JsonResponse({"lanes": [lane | {"listen": f"{address}?tracks={lane['tracks'].replace('+', '%2B')}"} for lane in found]})
 
@@ -108,6 +126,7 @@ def listen(request: HttpRequest, file_id: int) -> HttpResponseBase:
 def playback(request: HttpRequest, mix_id: int) -> HttpResponseBase:
     """Picture and sound of a mix, byte ranges answered."""
     mix = mix_for(request.user, mix_id)
-    if mix.playback is None or mix.playback.kind != StoredFile.Kind.PLAYBACK:
+    made = getattr(mix, "playback", None)
+    if made is None or made.file is None:
         raise Http404
-    return serve(request, mix.playback, "video/mp4")
+    return serve(request, made.file, "video/mp4")

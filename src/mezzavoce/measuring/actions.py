@@ -1,11 +1,11 @@
 """Measuring and judging: one function a use case."""
 
 from collections.abc import Sequence
-from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 from django.db import IntegrityError, transaction
+from django.db.models import ProtectedError, QuerySet
 from django.utils import timezone
 
 from mezzavoce_core import VERSION
@@ -14,20 +14,19 @@ from mezzavoce_core.exchange.peaks import write_peaks
 from mezzavoce_core.measure.programme import Part, by_hand
 
 from ..accounts.models import Person, record
-from ..config.celery import app
 from ..config.refusals import Overtaken, Refused
 from ..library import core_process, specs
 from ..library.access import require
 from ..library.models import Membership, Mix, Production, Programme, Spec, SpecVersion, StoredFile
 from ..library.storage import keep, work_folder
+from ..work.bell import ring_on_commit
+from ..work.doing import work_next as work_through
 from . import queue
 from .judging import hold, judge_run, look_ahead, rejudge
 from .last import read
 from .models import Correction, Judgement, Run
 from .orders import order_of
-from .selectors import stale_mixes
-
-_RETRY_AFTER = timedelta(seconds=5)
+from .selectors import mark_stale, stale_mixes, unjudged
 
 
 def request_run(person: Person, mix: Mix) -> Run:
@@ -37,8 +36,7 @@ def request_run(person: Person, mix: Mix) -> Run:
         with transaction.atomic():
             run = Run.objects.create(mix=mix, active_key=str(mix.pk), requested_by=person)
             record(mix.production, person, "measure", str(mix))
-            # Named and not imported, because the tasks import this module.
-            transaction.on_commit(lambda: app.send_task("mezzavoce.measuring.tasks.wake"))
+            ring_on_commit("measuring.tasks.wake")
     except IntegrityError:
         raise Overtaken(f"{mix} is being measured already; wait for it, or cancel it first.") from None
     return run
@@ -51,40 +49,48 @@ def cancel_run(person: Person, run: Run) -> None:
         row = Run.objects.select_for_update().get(pk=run.pk)
         if not row.is_active:
             raise Overtaken("This measurement is over already; there is nothing left to cancel.")
-        row.state, row.active_key, row.lease_holder, row.finished = Run.State.CANCELLED, None, "", timezone.now()
+        row.let_go(Run.State.CANCELLED)
         row.stage = "cancelled"
         row.save()
         record(run.mix.production, person, "cancel measuring", str(run.mix))
 
 
+def take_out(person: Person, mix: Mix) -> None:
+    """Take a mix out again that has no figures, with its runs; its files go with the next sweep. Refused where somebody worked on it."""
+    require(person, mix.production, Membership.Role.REVIEWER)
+    with transaction.atomic():
+        row = Mix.objects.select_for_update().get(pk=mix.pk)
+        if Run.objects.filter(mix=row, state__in=(Run.State.WAITING, Run.State.RUNNING)).exists():
+            raise Overtaken(f"{mix} is being measured; cancel that first, then take it out.")
+        if Run.objects.filter(mix=row, state=Run.State.MEASURED).exists():
+            raise Refused(f"{mix} was measured; what was found and decided there stays.")
+        try:
+            row.delete()
+        except ProtectedError:
+            raise Refused(f"Somebody has worked on {mix} already, so it stays.") from None
+        record(mix.production, person, "take out", str(mix))
+
+
 def work_next() -> bool:
     """Claim the next run and carry it out. Returns whether there was one."""
-    run = queue.claim()
-    if run is None:
-        return False
-    try:
-        _carry_out(run)
-    except core_process.Cancelled:
-        pass
-    except MezzavoceError as error:
-        _set_aside(run, error)
-    return True
+    return work_through(queue.RUNS, _carry_out)
 
 
 def _carry_out(run: Run) -> None:
+    queue.begin(run)
     mix = Mix.objects.select_related("programme__production__spec_version__spec", "programme__spec_version__spec").get(pk=run.mix_id)
-    with work_folder() as folder:
+    with work_folder() as folder, order_of(mix) as job:
         features = folder / "features.npz"
-        core_process.measure(core_process.Order(order_of(mix), features, mix.duration_s), lambda share, doing: queue.hold(run, share, doing))
+        core_process.measure(core_process.Order(job, features, mix.duration_s), lambda share, doing: queue.hold(run, share, doing))
         with transaction.atomic():
             hold(mix)
-            row = Run.objects.select_for_update().get(pk=run.pk)
-            if row.lease_holder != run.lease_holder or row.state != Run.State.RUNNING:
+            row = queue.RUNS.mine(run)
+            if row is None:
                 return
             row.features = keep(features, mix.production, StoredFile.Kind.FEATURES, "features.npz")
             row.peaks = _keep_peaks(row, folder)
-            row.state, row.active_key, row.finished, row.progress, row.core_version = Run.State.MEASURED, None, timezone.now(), 1.0, VERSION
-            row.stage = "measured"
+            row.let_go(Run.State.MEASURED)
+            row.progress, row.core_version, row.stage = 1.0, VERSION, "measured"
             row.save()
             judge_run(row, mix.programme.judged_by)
 
@@ -95,19 +101,6 @@ def _keep_peaks(run: Run, folder: Path) -> StoredFile:
     path = folder / "peaks.bin"
     write_peaks(read(run.features), path)
     return keep(path, run.mix.production, StoredFile.Kind.SERIES, "peaks.bin")
-
-
-def _set_aside(run: Run, error: MezzavoceError) -> None:
-    """A temporary error waits for the next try, a final one ends the run with its sentence."""
-    with transaction.atomic():
-        row = Run.objects.select_for_update().get(pk=run.pk)
-        if row.lease_holder != run.lease_holder or row.state != Run.State.RUNNING:
-            return
-        if error.temporary and row.attempts < queue.MOST_ATTEMPTS:
-            row.stage, row.lease_until = "interrupted; trying again", timezone.now() + _RETRY_AFTER
-        else:
-            row.state, row.active_key, row.error, row.finished = Run.State.FAILED, None, str(error), timezone.now()
-        row.save()
 
 
 def correct(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], instead: tuple[str, str] | None = None) -> Correction:
@@ -203,7 +196,7 @@ def choose_spec(person: Person, production: Production, version: SpecVersion) ->
         record(production, person, "choose spec", str(production), before=str(row.spec_version), after=str(version))
         row.spec_version = version
         row.save(update_fields=["spec_version"])
-        _judge_soon()
+        _judge_soon(Run.objects.filter(mix__programme__production=production, mix__programme__spec_version=None))
 
 
 def choose_own_spec(person: Person, programme: Programme, version: SpecVersion | None) -> None:
@@ -216,7 +209,7 @@ def choose_own_spec(person: Person, programme: Programme, version: SpecVersion |
         record(programme.production, person, "choose spec", str(programme), before=str(row.spec_version or ""), after=str(version or ""))
         row.spec_version = version
         row.save(update_fields=["spec_version"])
-        _judge_soon()
+        _judge_soon(Run.objects.filter(mix__programme=programme))
 
 
 def change_spec(person: Person, spec: Spec, data: dict[str, Any]) -> SpecVersion:
@@ -226,7 +219,7 @@ def change_spec(person: Person, spec: Spec, data: dict[str, Any]) -> SpecVersion
         older = list(spec.versions.exclude(pk=version.pk).values_list("pk", flat=True))
         Production.objects.filter(pk=spec.production_id, spec_version__in=older).update(spec_version=version)
         Programme.objects.filter(production=spec.production_id, spec_version__in=older).update(spec_version=version)
-        _judge_soon()
+        _judge_soon(Run.objects.filter(mix__programme__production=spec.production_id))
     return version
 
 
@@ -235,21 +228,29 @@ def _check_spec(production: Production, version: SpecVersion) -> None:
         raise Refused("This spec belongs to another production. Copy it there first.")
 
 
-def _judge_soon() -> None:
-    transaction.on_commit(lambda: app.send_task("mezzavoce.measuring.tasks.judge_stale"))
+def _judge_soon(runs: QuerySet[Run]) -> None:
+    mark_stale(runs)
+    ring_on_commit("measuring.tasks.judge_stale")
 
 
 def judge_stale() -> int:
-    """Judge every mix again whose newest measurement was not judged yet by the spec that counts now; returns how many."""
+    """Judge again what was marked as stale; returns how many."""
     done = 0
     for mix in stale_mixes():
         with transaction.atomic():
-            # Whoever holds the mix is at it already.
+            # Whoever holds the mix is at it already; its mark stays for the next time.
             if not hold(mix, wait=False):
                 continue
+            Run.objects.filter(mix=mix, stale=True).update(stale=False)
             try:
                 done += rejudge(mix) is not None
             except MezzavoceError as error:
                 # Features of an older version: only measuring again helps.
                 Run.objects.filter(mix=mix, state=Run.State.MEASURED).update(features=None, error=str(error))
     return done
+
+
+def find_stale() -> int:
+    """Mark what nobody marked; returns how many."""
+    pks = list(unjudged().values_list("pk", flat=True))
+    return mark_stale(Run.objects.filter(pk__in=pks)) if pks else 0

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
 from django.db.models import QuerySet
 
@@ -27,7 +28,7 @@ from .last import LastJudged, read
 from .models import Correction, Finding, Judgement, Run
 from .signals import judged
 
-_LAST = LastJudged()
+_LAST = LastJudged(settings.JUDGED_KEPT)
 
 
 def rejudge(mix: Mix) -> Judgement | None:
@@ -81,7 +82,7 @@ def _judgement_of(run: Run, spec_version: SpecVersion, corrections: Sequence[Cor
         how = (spec_version.as_core, corrections, _programme(mix, measurement.duration_s), _captions(mix))
         return core_judge(measurement, *how, earlier=earlier, again=_again(run))
 
-    return last.judged(run.features, judge) if last else judge(read(run.features), None)
+    return last.judged(run.features, spec_version.pk, judge) if last else judge(read(run.features), None)
 
 
 def judge_run(run: Run, spec_version: SpecVersion, last: LastJudged | None = None) -> Judgement:

@@ -3,21 +3,23 @@
 from typing import Any, ClassVar
 
 from django.db import models
+from django.utils import timezone
 
 from ..accounts.models import Person
 from ..library.models import Mix, SpecVersion, StoredFile
+from ..work.models import FAILED, RUNNING, WAITING, Work
 
 
-class Run(models.Model):
+class Run(Work):
     """One measurement of one mix. The row is the truth; whoever works on it holds its lease."""
 
     class State(models.TextChoices):
         """From asked for to done."""
 
-        WAITING = "waiting", "waiting"
-        RUNNING = "running", "running"
+        WAITING = WAITING, "waiting"
+        RUNNING = RUNNING, "running"
         MEASURED = "measured", "measured"
-        FAILED = "failed", "failed"
+        FAILED = FAILED, "failed"
         CANCELLED = "cancelled", "cancelled"
 
     mix = models.ForeignKey(Mix, on_delete=models.CASCADE, related_name="runs")
@@ -26,17 +28,15 @@ class Run(models.Model):
     active_key = models.CharField(max_length=20, unique=True, null=True)
     stage = models.CharField(max_length=200, default="waiting for its turn")
     progress = models.FloatField(default=0.0)
-    lease_until = models.DateTimeField(null=True)
-    lease_holder = models.CharField(max_length=40, blank=True)
-    attempts = models.PositiveIntegerField(default=0)
-    error = models.TextField(blank=True)
     core_version = models.CharField(max_length=20, blank=True)
     features = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
     peaks = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
     requested_by = models.ForeignKey(Person, null=True, on_delete=models.SET_NULL, related_name="+")
     created = models.DateTimeField(auto_now_add=True)
     started = models.DateTimeField(null=True)
-    finished = models.DateTimeField(null=True)
+    finished = models.DateTimeField(null=True, db_index=True)
+    # Another spec counts by now than the one it was judged by; taken back by the judgement that follows.
+    stale = models.BooleanField(default=False, db_index=True)
 
     class Meta:
         ordering: ClassVar[list[str]] = ["-id"]
@@ -44,6 +44,12 @@ class Run(models.Model):
     def __str__(self) -> str:
         """What it measures and how far it is."""
         return f"{self.mix}: {self.state}"
+
+    def let_go(self, state: str, error: str = "") -> None:
+        """A run that is over makes room for the next one of its mix."""
+        super().let_go(state, error)
+        if not self.is_active:
+            self.active_key, self.finished = None, timezone.now()
 
     @property
     def is_active(self) -> bool:
@@ -92,7 +98,7 @@ class Judgement(models.Model):
     again = models.JSONField(default=dict)
     """What was found where a hand made the music be looked at again; the next judgement need not look."""
     series = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
-    judged_at = models.DateTimeField(auto_now=True)
+    judged_at = models.DateTimeField(auto_now=True, db_index=True)
 
     class Meta:
         constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["run", "spec_version"], name="judged_once")]

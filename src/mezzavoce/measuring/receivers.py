@@ -1,19 +1,39 @@
-"""A mix that is taken in is measured, and prepared for the browser."""
+"""A mix that is taken in is measured, and prepared for the browser; what a newer run has replaced is let go of."""
 
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Exists, OuterRef, Q
 from django.dispatch import receiver
 
 from ..accounts.models import Person
 from ..library.models import Mix
-from ..library.signals import taken_in
-from ..library.tasks import make_playback
+from ..library.signals import sweeping, taken_in
+from ..work.bell import ring_on_commit
 from .actions import request_run
+from .models import Judgement, Run
 
 
 @receiver(taken_in)
 def measure(mix: Mix, person: Person, **_: Any) -> None:
     """Ask for both in the transaction of the intake."""
     request_run(person, mix)
-    transaction.on_commit(lambda: make_playback.delay(mix.pk))
+    ring_on_commit("library.tasks.make_playbacks")
+
+
+@receiver(sweeping)
+def let_go_of_old_runs(dry_run: bool, **_: Any) -> set[int]:
+    """Features, peaks and curves of runs that a newer measurement of the same mix has replaced."""
+    newer = Run.objects.filter(mix=OuterRef("mix"), state=Run.State.MEASURED, features__isnull=False, pk__gt=OuterRef("pk"))
+    old = Run.objects.filter(Exists(newer)).exclude(state__in=(Run.State.WAITING, Run.State.RUNNING))
+    old = old.filter(Q(features__isnull=False) | Q(peaks__isnull=False) | Q(judgements__isnull=False)).distinct()
+    pks = list(old.values_list("pk", flat=True))
+    runs = Run.objects.filter(pk__in=pks)
+    judgements = Judgement.objects.filter(run__in=pks)
+    files = {pk for rows in (runs.values_list("features", "peaks"), judgements.values_list("series")) for row in rows for pk in row if pk}
+    if not dry_run:
+        with transaction.atomic():
+            # Disposable, as all that is derived; what people said refers to marks and mixes.
+            judgements.delete()
+            runs.update(features=None, peaks=None)
+    return files

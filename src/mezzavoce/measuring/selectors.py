@@ -1,9 +1,11 @@
 """Reading runs and judgements; each selector takes the person, or what the person was already let in to."""
 
-from django.db.models import Prefetch, QuerySet
+from django.db.models import Exists, OuterRef, Prefetch, QuerySet
+from django.db.models.functions import Coalesce
 from django.http import Http404
 
 from ..accounts.models import Person
+from ..library.access import require
 from ..library.models import Mix, Production
 from .models import Judgement, Run
 
@@ -27,20 +29,30 @@ def current_judgement(mix: Mix) -> Judgement | None:
 
 
 def stale_mixes() -> list[Mix]:
-    """Mixes whose newest measured run has no judgement by the spec that counts now."""
-    newest: dict[int, Run] = {}
-    runs = Run.objects.filter(state=Run.State.MEASURED, features__isnull=False).order_by("id")
-    for run in runs.select_related("mix__programme__production__spec_version__spec", "mix__programme__spec_version__spec"):
-        newest[run.mix_id] = run
-    judged = set(Judgement.objects.filter(run__in=[r.pk for r in newest.values()]).values_list("run_id", "spec_version_id"))
-    return [r.mix for r in newest.values() if (r.pk, r.mix.programme.judged_by.pk) not in judged]
+    """Mixes with a run that was marked as stale: another spec counts by now. Costs what was marked, however many mixes there are."""
+    fields = ("programme__production__spec_version__spec", "programme__spec_version__spec")
+    return list(Mix.objects.filter(runs__stale=True).select_related(*fields).distinct().order_by("pk"))
 
 
-def run_for(person: Person, run_id: int) -> Run:
-    """A run that the person may see, or Http404."""
+def mark_stale(runs: QuerySet[Run]) -> int:
+    """Have measured runs judged again by the spec that counts now; returns how many."""
+    return runs.filter(state=Run.State.MEASURED, features__isnull=False).update(stale=True)
+
+
+def unjudged() -> QuerySet[Run]:
+    """The newest measured run of each mix that the spec that counts now has not judged; looked for now and then, in case a mark was missed."""
+    measured = Run.objects.filter(state=Run.State.MEASURED, features__isnull=False)
+    newer = measured.filter(mix=OuterRef("mix"), pk__gt=OuterRef("pk"))
+    counts_now = Coalesce(OuterRef("mix__programme__spec_version"), OuterRef("mix__programme__production__spec_version"))
+    return measured.filter(~Exists(newer), ~Exists(Judgement.objects.filter(run=OuterRef("pk"), spec_version=counts_now)))
+
+
+def run_for(person: Person, run_id: int, role: str) -> Run:
+    """A run of a production in which the person has at least a role, or Http404; NotAllowed for a member with less."""
     run = Run.objects.select_related("mix__programme__production").filter(pk=run_id, mix__programme__production__memberships__person=person).first()
     if run is None:
         raise Http404
+    require(person, run.mix.production, role)
     return run
 
 
@@ -52,5 +64,5 @@ def active_runs(production: Production) -> QuerySet[Run]:
 
 def runs_for_lists() -> Prefetch:
     """Runs of mixes with judgements, without the long texts, newest first."""
-    judgements = Judgement.objects.defer("detail").select_related("spec_version__spec").order_by("-id")
+    judgements = Judgement.objects.defer("detail", "again").select_related("spec_version__spec").order_by("-id")
     return Prefetch("runs", Run.objects.order_by("-id").prefetch_related(Prefetch("judgements", judgements)))

@@ -3,6 +3,7 @@
 from celery import shared_task
 from celery.signals import worker_ready
 
+from ..work.bell import ring
 from . import actions
 
 
@@ -19,7 +20,15 @@ def judge_stale() -> None:
     actions.judge_stale()
 
 
+@shared_task
+def find_stale() -> None:
+    """Look for what should have been judged again and was not."""
+    if actions.find_stale():
+        actions.judge_stale()
+
+
 @worker_ready.connect
 def take_up(**_: object) -> None:
     """Whatever a stopped worker left is taken up at once."""
-    wake.delay()
+    ring("measuring.tasks.wake")
+    ring("measuring.tasks.find_stale")

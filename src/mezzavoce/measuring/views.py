@@ -5,8 +5,10 @@ from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, Js
 from django.shortcuts import redirect
 from django.views.decorators.http import require_GET, require_POST
 
+from ..config.inputs import number
 from ..config.refusals import Refused
 from ..library.access import mix_for
+from ..library.models import Membership, Mix
 from ..library.serving import serve
 from . import actions
 from .orders import samples as samples_of
@@ -17,7 +19,7 @@ from .selectors import current_judgement, run_for
 @require_POST
 def measure(request: HttpRequest, mix_id: int) -> HttpResponse:
     """Measure (again)."""
-    actions.request_run(request.user, mix_for(request.user, mix_id))
+    actions.request_run(request.user, _mix(request, mix_id))
     return redirect("mix", mix_id)
 
 
@@ -25,9 +27,18 @@ def measure(request: HttpRequest, mix_id: int) -> HttpResponse:
 @require_POST
 def cancel(request: HttpRequest, run_id: int) -> HttpResponse:
     """Cancel a run."""
-    run = run_for(request.user, run_id)
+    run = run_for(request.user, run_id, Membership.Role.REVIEWER)
     actions.cancel_run(request.user, run)
     return redirect("mix", run.mix_id)
+
+
+@login_required
+@require_POST
+def take_out(request: HttpRequest, mix_id: int) -> HttpResponse:
+    """Take a mix out again that could not be measured."""
+    mix = _mix(request, mix_id)
+    actions.take_out(request.user, mix)
+    return redirect("production", mix.production.pk)
 
 
 @login_required
@@ -46,7 +57,7 @@ def series(request: HttpRequest, mix_id: int) -> HttpResponseBase:
 @require_POST
 def set_range(request: HttpRequest, mix_id: int) -> JsonResponse:
     """Say what of the file is programme, or go back to what was found; judged again at once."""
-    mix = mix_for(request.user, mix_id)
+    mix = _mix(request, mix_id)
     begins, ends = request.POST.getlist("from"), request.POST.getlist("to")
     if len(begins) != len(ends):
         raise Refused("A range came without its in or its out. Set both, then save again.")
@@ -58,7 +69,7 @@ def set_range(request: HttpRequest, mix_id: int) -> JsonResponse:
 @require_POST
 def correct(request: HttpRequest, mix_id: int) -> JsonResponse:
     """Say what a stretch of the mix is; judged again at once."""
-    actions.correct(request.user, mix_for(request.user, mix_id), *_stretch(request))
+    actions.correct(request.user, _mix(request, mix_id), *_stretch(request))
     return JsonResponse({})
 
 
@@ -66,8 +77,13 @@ def correct(request: HttpRequest, mix_id: int) -> JsonResponse:
 @require_POST
 def foresee(request: HttpRequest, mix_id: int) -> JsonResponse:
     """What somebody is about to say of a stretch; nothing counts by it, but saying it takes less time then."""
-    actions.foresee(request.user, mix_for(request.user, mix_id), *_stretch(request))
+    actions.foresee(request.user, _mix(request, mix_id), *_stretch(request))
     return JsonResponse({})
+
+
+def _mix(request: HttpRequest, mix_id: int) -> Mix:
+    """A mix that the person may change."""
+    return mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
 
 
 def _stretch(request: HttpRequest) -> tuple[str, tuple[str, str], tuple[str, str] | None]:
@@ -92,8 +108,7 @@ def peaks(request: HttpRequest, mix_id: int) -> HttpResponseBase:
 def samples(request: HttpRequest, mix_id: int) -> JsonResponse:
     """The samples of a moment, every channel, for pictures at sample resolution."""
     mix = mix_for(request.user, mix_id)
-    try:
-        from_s, length_s = float(request.GET["from"]), float(request.GET["length"])
-    except (KeyError, ValueError):
-        raise Refused("A moment needs its beginning and its length in seconds.") from None
+    from_s, length_s = number(request.GET.get("from")), number(request.GET.get("length"))
+    if from_s is None or length_s is None:
+        raise Refused("A moment needs its beginning and its length in seconds.")
     return JsonResponse(samples_of(mix, max(0.0, from_s), length_s))

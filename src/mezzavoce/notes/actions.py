@@ -24,8 +24,13 @@ from .wording import proposed_text
 _TEXT_LENGTH = 4000
 
 
-def decide(person: Person, mark: Mark, mix: Mix, what: str, reason: str = "", client_key: str | None = None, batch: uuid.UUID | None = None) -> Decision:
-    """Say what a finding is: a note, not a fault, allowed with a reason, or open again. The same key twice does it once."""
+def decide(
+    person: Person, mark: Mark, mix: Mix, what: str, reason: str = "", client_key: str | None = None, *, seen: int | None = None, batch: uuid.UUID | None = None
+) -> Decision:
+    """Say what a finding is: a note, not a fault, allowed with a reason, or open again. The same key twice does it once.
+
+    ``seen`` is the decision that the person saw (0: none); where another one counts by now, Overtaken says whose.
+    """
     require(person, mix.production, Membership.Role.REVIEWER)
     if what not in Decision.What.values:
         raise Refused("A finding can be noted, be called not a fault, be allowed, or be opened again.")
@@ -35,23 +40,35 @@ def decide(person: Person, mark: Mark, mix: Mix, what: str, reason: str = "", cl
         mark = Mark.objects.select_for_update().get(pk=mark.pk)
         done = Decision.objects.filter(client_key=client_key).first() if client_key else None
         if done:
+            if (done.mark_id, done.mix_id, done.what) != (mark.pk, mix.pk, what):
+                raise Refused("This decision came under the key of another one. Reload the page and decide again.")
             return done
         before = current_decision(mark, mix)
+        if seen is not None and seen != (before.pk if before else 0):
+            raise Overtaken(_overtaken_by(mark, before))
         decision = Decision.objects.create(mark=mark, mix=mix, what=what, reason=reason.strip()[:500], by=person, client_key=client_key, batch=batch)
         _follow(mark, mix, what)
         record(mix.production, person, what, f"{mix.programme}: {mark.letters}", before=before.what if before else None, after=what)
     return decision
 
 
-def decide_alike(person: Person, mark: Mark, mix: Mix, what: str, reason: str = "", client_key: str | None = None) -> list[Decision]:
+def _overtaken_by(mark: Mark, before: Decision | None) -> str:
+    if before is None:
+        return f"{mark.letters} stands otherwise by now. Look at it again, then decide."
+    return f"{before.by.name} was quicker: {mark.letters} is {before.get_what_display()}. Look at it again, then decide."
+
+
+def decide_alike(
+    person: Person, mark: Mark, mix: Mix, what: str, reason: str = "", client_key: str | None = None, *, seen: int | None = None
+) -> list[Decision]:
     """Decide a mark and every open one of its kind in the same way; undone together."""
-    if client_key and Decision.objects.filter(client_key=client_key).exists():
+    if client_key and Decision.objects.filter(client_key=client_key, mark=mark, mix=mix, what=what).exists():
         return []
     with transaction.atomic():
         batch = uuid.uuid4()
         others = [m for m in alike(mark, mix) if m.pk != mark.pk]
         _hold([mark.pk, *(m.pk for m in others)])
-        first = decide(person, mark, mix, what, reason, client_key, batch)
+        first = decide(person, mark, mix, what, reason, client_key, seen=seen, batch=batch)
         return [first, *(decide(person, other, mix, what, reason, batch=batch) for other in others)]
 
 
@@ -214,16 +231,18 @@ def remedy_of(mix: Mix, letters: str, choice: int) -> dict[str, Any]:
 
 
 def mark_for(person: Person, mark_id: int) -> Mark:
-    """A mark that the person may see, or Http404."""
+    """A mark that the person may decide, or Http404; NotAllowed for who may only look."""
     mark = Mark.objects.select_related("programme__production", "born_mix").filter(pk=mark_id, programme__production__memberships__person=person).first()
     if mark is None:
         raise Http404
+    require(person, mark.programme.production, Membership.Role.REVIEWER)
     return mark
 
 
 def note_for(person: Person, note_id: int) -> Note:
-    """A note that the person may see, or Http404."""
+    """A note that the person may change, or Http404; NotAllowed for who may only look."""
     note = Note.objects.select_related("programme__production", "mix").filter(pk=note_id, programme__production__memberships__person=person).first()
     if note is None:
         raise Http404
+    require(person, note.programme.production, Membership.Role.REVIEWER)
     return note

@@ -6,8 +6,10 @@ from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from ..config.inputs import client_key, number, whole
 from ..config.refusals import Refused, wants_json
 from ..library.access import mix_for
+from ..library.models import Membership
 from ..measuring.orders import passage_sound
 from . import actions
 from .models import Decision
@@ -19,7 +21,9 @@ def decide(request: HttpRequest, mark_id: int) -> HttpResponse:
     """Decide a mark in the mix it was born in."""
     mark = actions.mark_for(request.user, mark_id)
     do = actions.decide_alike if request.POST.get("alike") else actions.decide
-    do(request.user, mark, mark.born_mix, request.POST.get("what", ""), request.POST.get("reason", ""), request.POST.get("client_key") or None)
+    said = request.POST
+    key = client_key(said.get("client_key"))
+    do(request.user, mark, mark.born_mix, said.get("what", ""), said.get("reason", ""), key, seen=whole(said.get("seen")))
     return _back(request, mark.born_mix_id, mark.letters)
 
 
@@ -36,7 +40,7 @@ def trim(request: HttpRequest, mark_id: int) -> HttpResponse:
 @require_POST
 def undo(request: HttpRequest, mix_id: int) -> HttpResponse:
     """Undo the last thing that was done to a mix."""
-    deed = actions.undo(request.user, mix_for(request.user, mix_id))
+    deed = actions.undo(request.user, mix_for(request.user, mix_id, role=Membership.Role.REVIEWER))
     return _back(request, mix_id, deed.letters, again=not isinstance(deed.what, Decision))
 
 
@@ -45,10 +49,9 @@ def undo(request: HttpRequest, mix_id: int) -> HttpResponse:
 def word(request: HttpRequest, note_id: int) -> HttpResponse:
     """Change the wording of a note."""
     note = actions.note_for(request.user, note_id)
-    try:
-        version = int(request.POST.get("version", ""))
-    except ValueError:
-        raise Refused("This page is out of date; copy your words, reload, and put them in again.") from None
+    version = whole(request.POST.get("version"))
+    if version is None:
+        raise Refused("This page is out of date; copy your words, reload, and put them in again.")
     actions.word_note(request.user, note, request.POST.get("text", ""), version)
     first = note.marks.first()
     return _back(request, note.mix_id, first.letters if first else "")
@@ -59,13 +62,12 @@ def word(request: HttpRequest, note_id: int) -> HttpResponse:
 def sound(request: HttpRequest, mix_id: int) -> HttpResponse:
     """A passage of a mix or of one of its stems; with ``mark`` as the remedy (or with ``choice`` an alternative) proposes it."""
     mix = mix_for(request.user, mix_id)
-    try:
-        span = float(request.GET["from"]), float(request.GET["to"])
-        choice = int(request.GET.get("choice", "0"))
-    except (KeyError, ValueError):
-        raise Refused("A passage needs its beginning and its end in seconds.") from None
-    change = actions.remedy_of(mix, request.GET["mark"], choice) if request.GET.get("mark") else None
-    wave = passage_sound(mix, request.GET.get("what", "mix"), span, change)
+    asked = request.GET
+    begin, end, choice = number(asked.get("from")), number(asked.get("to")), whole(asked.get("choice", "0"))
+    if begin is None or end is None or choice is None:
+        raise Refused("A passage needs its beginning and its end in seconds.")
+    change = actions.remedy_of(mix, asked["mark"], choice) if asked.get("mark") else None
+    wave = passage_sound(mix, asked.get("what", "mix"), (max(0.0, begin), end), change)
     return HttpResponse(wave, content_type="audio/wav", headers={"Cache-Control": "private, max-age=600"})
 
 

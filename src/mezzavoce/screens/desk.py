@@ -116,7 +116,7 @@ class Desk:
 
 def desk(person: Person, production: Production) -> Desk:
     """The desk of a production that the person belongs to."""
-    mixes = Mix.objects.select_related("playback").prefetch_related(runs_for_lists()).order_by("-number")
+    mixes = Mix.objects.prefetch_related(runs_for_lists()).order_by("-number")
     programmes = Programme.objects.filter(production=production).select_related("spec_version__spec").prefetch_related(Prefetch("mixes", mixes))
     rows = [_row(p) for p in programmes]
     _fill(rows)

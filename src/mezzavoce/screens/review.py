@@ -16,6 +16,7 @@ from ..notes.actions import LastDeed, last_deed
 from ..notes.selectors import Marked, marked
 from ..notes.wording import KINDS, proposed_text
 from .bands import BandPicture, bands_of
+from .news import news_of_mix
 from .pictures import Picture, picture_of
 from .ranges import RangeWords, range_words, remarks
 from .verdict import Figure, figures, sentence
@@ -35,6 +36,7 @@ class Review:
     answers: dict[int, Answer]
     last: LastDeed | None
     chosen: Marked | None
+    news: str
 
     @property
     def may_decide(self) -> bool:
@@ -174,6 +176,8 @@ def review(person: Person, mix_id: int, letters: str | None = None) -> Review:
     """The review of a mix that the person may see; ``letters`` chooses a mark, else the first open one."""
     mix = mix_for(person, mix_id)
     judgement = current_judgement(mix)
+    # Read before anything else: what changes meanwhile is news the next time.
+    news = news_of_mix(mix, judgement)
     marks = marked(mix, judgement)
     chosen = next((m for m in marks if m.mark.letters == letters), None) or next((m for m in marks if m.is_open), marks[0] if marks else None)
     return Review(
@@ -185,4 +189,5 @@ def review(person: Person, mix_id: int, letters: str | None = None) -> Review:
         answers=newest_answers([mix]),
         last=last_deed(mix),
         chosen=chosen,
+        news=news,
     )

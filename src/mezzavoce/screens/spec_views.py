@@ -11,10 +11,11 @@ from django.views.decorators.http import require_GET, require_POST
 
 from mezzavoce_core.judge.limits import schema as spec_schema
 
+from ..config.inputs import whole
 from ..config.refusals import Refused
 from ..library import specs
 from ..library.access import production_for
-from ..library.models import Production, Spec
+from ..library.models import Membership, Production, Spec
 from ..measuring import actions
 from .specs import read_form, spec_page
 
@@ -24,15 +25,14 @@ from .specs import read_form, spec_page
 def page(request: HttpRequest, production_id: int, spec_id: int | None = None) -> HttpResponse:
     """All specs of a production, one of them open."""
     production = production_for(request.user, production_id)
-    number = request.GET.get("version", "")
-    return render(request, "screens/specs.html", {"page": spec_page(request.user, production, spec_id, int(number) if number.isdigit() else None)})
+    return render(request, "screens/specs.html", {"page": spec_page(request.user, production, spec_id, whole(request.GET.get("version")))})
 
 
 @login_required
 @require_POST
 def change(request: HttpRequest, production_id: int, spec_id: int) -> HttpResponse:
     """Save a new version."""
-    production, spec = _found(request, production_id, spec_id)
+    production, spec = _found(request, production_id, spec_id, Membership.Role.LEAD)
     actions.change_spec(request.user, spec, read_form(request.POST))
     return _to(production, spec)
 
@@ -41,7 +41,7 @@ def change(request: HttpRequest, production_id: int, spec_id: int) -> HttpRespon
 @require_POST
 def copy(request: HttpRequest, production_id: int, spec_id: int) -> HttpResponse:
     """An own spec from another."""
-    production, spec = _found(request, production_id, spec_id)
+    production, spec = _found(request, production_id, spec_id, Membership.Role.LEAD)
     return _to(production, specs.copy_spec(request.user, production, spec))
 
 
@@ -49,7 +49,7 @@ def copy(request: HttpRequest, production_id: int, spec_id: int) -> HttpResponse
 @require_POST
 def bring_in(request: HttpRequest, production_id: int) -> HttpResponse:
     """An own spec from a file."""
-    production = production_for(request.user, production_id)
+    production = production_for(request.user, production_id, Membership.Role.LEAD)
     if "file" not in request.FILES:
         raise Refused("No file was chosen. Choose a spec file (JSON).")
     return _to(production, specs.bring_in(request.user, production, request.FILES["file"].read()))
@@ -59,7 +59,7 @@ def bring_in(request: HttpRequest, production_id: int) -> HttpResponse:
 @require_POST
 def choose(request: HttpRequest, production_id: int, spec_id: int) -> HttpResponse:
     """Judge the production by this spec."""
-    production, spec = _found(request, production_id, spec_id)
+    production, spec = _found(request, production_id, spec_id, Membership.Role.LEAD)
     actions.choose_spec(request.user, production, specs.newest(spec))
     return _to(production, spec)
 
@@ -68,16 +68,19 @@ def choose(request: HttpRequest, production_id: int, spec_id: int) -> HttpRespon
 @require_POST
 def choose_own(request: HttpRequest, production_id: int) -> HttpResponse:
     """Give programmes a spec of their own, or take it away."""
-    production = production_for(request.user, production_id)
-    back = request.POST.get("back", "")
+    production = production_for(request.user, production_id, Membership.Role.REVIEWER)
+    back = whole(request.POST.get("back"))
     for programme in production.programmes.select_related("production", "spec_version"):
         wanted = request.POST.get(f"programme-{programme.pk}")
         now = str(programme.spec_version.spec_id) if programme.spec_version else ""
         if wanted is None or wanted == now:
             continue
-        version = specs.newest(specs.spec_for(request.user, production, int(wanted))) if wanted.isdigit() else None
+        chosen = whole(wanted)
+        if chosen is None and wanted:
+            raise Refused("One of the specs is none of this production. Reload the page and choose again.")
+        version = specs.newest(specs.spec_for(request.user, production, chosen)) if chosen else None
         actions.choose_own_spec(request.user, programme, version)
-    return redirect(reverse("spec", args=[production.pk, int(back)]) if back.isdigit() else reverse("specs", args=[production.pk]))
+    return redirect(reverse("spec", args=[production.pk, back]) if back else reverse("specs", args=[production.pk]))
 
 
 @login_required
@@ -97,8 +100,8 @@ def schema(_request: HttpRequest) -> HttpResponse:
     return JsonResponse(json.loads(json.dumps(spec_schema())), json_dumps_params={"indent": 2})
 
 
-def _found(request: HttpRequest, production_id: int, spec_id: int) -> tuple[Production, Spec]:
-    production = production_for(request.user, production_id)
+def _found(request: HttpRequest, production_id: int, spec_id: int, role: str = Membership.Role.GUEST) -> tuple[Production, Spec]:
+    production = production_for(request.user, production_id, role)
     return production, specs.spec_for(request.user, production, spec_id)
 
 

@@ -4,6 +4,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from django.http import Http404
+
 from mezzavoce_core.errors import SpecError
 from mezzavoce_core.judge.limits import BY_NAME, GROUPS, LIMITS, LimitFacts
 
@@ -93,7 +95,9 @@ def _said(value: Any) -> str:
 def spec_page(person: Person, production: Production, spec_id: int | None = None, number: int | None = None) -> SpecPage:
     """The page with one spec chosen: by id, else the one that the production is judged by."""
     found = list(specs_of(production))
-    chosen = next((s for s in found if s.pk == spec_id), None) or next(s for s in found if s.pk == production.spec_version.spec_id)
+    chosen = next((s for s in found if s.pk == (spec_id or production.spec_version.spec_id)), None)
+    if chosen is None:
+        raise Http404
     version = next((v for v in chosen.versions.all() if v.number == number), None) or newest(chosen)
     version.spec = chosen
     programmes = list(production.programmes.select_related("spec_version__spec", "production"))

@@ -20,5 +20,6 @@ urlpatterns = [
     path("mixes/<int:mix_id>/", views.mix, name="mix"),
     path("mixes/<int:mix_id>/side/", views.side, name="mix-side"),
     path("mixes/<int:mix_id>/judged/", views.judged, name="mix-judged"),
+    path("mixes/<int:mix_id>/news/", views.mix_news, name="mix-news"),
     path("mixes/<int:mix_id>/measuring/", views.measuring_state, name="mix-measuring"),
 ]

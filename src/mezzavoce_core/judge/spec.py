@@ -150,7 +150,7 @@ def loads(content: bytes, name: str = "The file") -> Spec:
     """A spec from the content of a spec file. Raises SpecError that names the field."""
     try:
         return from_dict(json.loads(content.decode("utf-8")))
-    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
+    except (ValueError, RecursionError) as error:
         raise SpecError(f"“{name}” is not readable as JSON ({error}); correct it or export the spec again.") from None
 
 

@@ -7,7 +7,9 @@ async function refresh() {
   if (!document.hidden) {
     const focused = document.activeElement && desk.contains(document.activeElement) ? document.activeElement.getAttribute("href") : null;
     try {
-      desk.replaceChildren(await fragment(desk.dataset.parts));
+      const seen = desk.querySelector("[data-news]")?.dataset.news || "";
+      const parts = await fragment(`${desk.dataset.parts}?seen=${encodeURIComponent(seen)}`);
+      if (parts) desk.replaceChildren(parts);
       if (focused) desk.querySelector(`a[href="${CSS.escape(focused).replace(/\\\//g, "/")}"]`)?.focus();
     } catch {
       // The next turn tries again; the page keeps what it shows.

@@ -4,6 +4,7 @@ import { say, send } from "./talk.js";
 
 const PIECE = 8 * 1024 * 1024;
 const TRIES = 6;
+const ASK_EVERY_MS = 400;
 const ROLES = [["mix", "the mix"], ["dialogue", "dialogue stem"], ["music", "music stem"], ["effects", "effects stem"], ["background", "music and effects in one"]];
 const CAPTIONS = /\.(vtt|srt)$/i;
 const CHANNEL_AT_END = /[._\- ](l|r|c|lfe|ls|rs|left|right)\.[a-z0-9]+$/i;
@@ -23,8 +24,19 @@ function start() {
   drop.addEventListener("drop", (e) => { e.preventDefault(); add(e.dataTransfer.files); });
   document.getElementById("take-in").addEventListener("submit", takeIn);
   document.getElementById("id_programme").addEventListener("change", showNew);
+  document.querySelectorAll("#unfinished [data-forget]").forEach((button) => button.addEventListener("click", () => forget(button)));
   window.addEventListener("beforeunload", (e) => { if (rows.some((r) => r.arriving)) e.preventDefault(); });
   showNew();
+}
+
+/** Give up what was broken off. */
+async function forget(button) {
+  try {
+    await send(button.dataset.forget, null, "DELETE");
+    button.closest("li").remove();
+  } catch (error) {
+    say(error.message, true);
+  }
 }
 
 function showNew() {
@@ -82,10 +94,14 @@ async function upload(row) {
     const begun = new FormData();
     begun.set("name", row.file.name);
     begun.set("size", row.file.size);
-    row.address = (await send(page.dataset.upload, begun)).address;
-    await pieces(row);
+    begun.set("modified", row.file.lastModified);
+    const { address, received } = await send(page.dataset.upload, begun);
+    row.address = address;
+    forgetOffer(row.file);
+    await pieces(row, received);
     if (row.gone) return;
-    const whole = await send(`${row.address}done/`, new FormData());
+    const whole = await lookedAt(row);
+    if (row.gone) return;
     Object.assign(row, { id: whole.id, facts: whole.facts, arriving: false });
     row.line.cells[2].textContent = describe(whole.facts);
     row.line.cells[3].textContent = "✓ here";
@@ -158,13 +174,58 @@ function askLayout({ channels, ask, remembered }) {
   if (remembered) select.value = Array.from(select.options).find((o) => o.value === remembered)?.value || "";
 }
 
+/** The file is whole: what a worker found in it, once it has looked. */
+async function lookedAt(row) {
+  row.line.cells[3].textContent = "being looked at";
+  let answer = await trying(() => send(`${row.address}done/`, new FormData()));
+  while (!answer.id && !row.gone) {
+    await pause(ASK_EVERY_MS);
+    answer = await trying(() => send(`${row.address}done/`, null, "GET"));
+  }
+  return answer;
+}
+
+/** Something that may be asked for again; after a break of the connection it is, a little later each time. */
+async function trying(ask) {
+  for (let tries = 1; ; tries += 1) {
+    try {
+      return await ask();
+    } catch (error) {
+      if (![0, 500, 502, 503].includes(error.status) || tries > TRIES) throw error;
+      await pause(500 * 2 ** tries);
+    }
+  }
+}
+
+function pause(milliseconds) {
+  return new Promise((resolve) => setTimeout(resolve, milliseconds));
+}
+
+/** The checksum of a piece, so that what arrives is what was sent. Browsers work it out on secure pages only. */
+async function sha256(piece) {
+  if (!crypto.subtle) throw new Error("Files are sent from pages with https only (or on this very machine). Open Mezzavoce by its https address.");
+  const digest = await crypto.subtle.digest("SHA-256", await piece.arrayBuffer());
+  return Array.from(new Uint8Array(digest), (b) => b.toString(16).padStart(2, "0")).join("");
+}
+
+/** What was broken off and is chosen again goes on, and is not offered any more. */
+function forgetOffer(file) {
+  document.querySelectorAll("#unfinished li").forEach((offer) => {
+    if (offer.dataset.name === file.name && Number(offer.dataset.size) === file.size) offer.remove();
+  });
+  const list = document.getElementById("unfinished");
+  if (list && !list.querySelector("li")) list.hidden = true;
+}
+
 /** Send piece after piece; after a break ask where to go on, wait a little longer each time. */
-async function pieces(row) {
-  let offset = 0;
+async function pieces(row, from) {
+  let offset = from;
   let tries = 0;
   while (offset < row.file.size && !row.gone) {
     try {
-      const answer = await send(row.address, row.file.slice(offset, offset + PIECE), "PUT", { "Upload-Offset": String(offset), "Content-Type": "application/octet-stream" });
+      const piece = row.file.slice(offset, offset + PIECE);
+      const headers = { "Upload-Offset": String(offset), "Upload-SHA256": await sha256(piece), "Content-Type": "application/octet-stream" };
+      const answer = await send(row.address, piece, "PUT", headers);
       offset = answer.received;
       tries = 0;
       const bar = row.line.querySelector("progress");
@@ -172,7 +233,7 @@ async function pieces(row) {
     } catch (error) {
       if (![0, 409, 500, 502, 503].includes(error.status) || tries >= TRIES) throw error;
       tries += 1;
-      await new Promise((resolve) => setTimeout(resolve, 500 * 2 ** tries));
+      await pause(500 * 2 ** tries);
       offset = (await send(row.address, null, "GET").catch(() => ({ received: offset }))).received;
     }
   }

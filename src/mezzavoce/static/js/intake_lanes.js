@@ -1,4 +1,7 @@
 // The track map of a file with several sounds: each with a small waveform, something to hear, and a role.
+import { send } from "./talk.js";
+
+const ASK_EVERY_MS = 500;
 const LOWEST = -60;
 const WIDTH = 240;
 const HEIGHT = 26;
@@ -50,9 +53,12 @@ export function makeLanes(line, roles, onChange, onWhole) {
     element,
     /** Fetch what the file holds; roles as last time where it is known. */
     async load(address, remembered) {
-      const answer = await fetch(address, { credentials: "same-origin", headers: { Accept: "application/json" } });
-      const found = await answer.json().catch(() => ({}));
-      if (!answer.ok) throw new Error(found.error || "The sounds of this file could not be looked through. Choose the file again.");
+      let found = await send(address, null, "GET");
+      while (!found.lanes) {
+        await new Promise((resolve) => setTimeout(resolve, ASK_EVERY_MS));
+        if (!element.isConnected) return;
+        found = await send(address, null, "GET");
+      }
       const table = document.createElement("table");
       table.className = "lanes-table";
       const head = Object.assign(document.createElement("p"), {

@@ -35,9 +35,10 @@ export async function send(address, body, method = "POST", headers = {}) {
   return answer;
 }
 
-/** Fetch a fragment of HTML from our own server, as nodes. */
+/** Fetch a fragment of HTML from our own server, as nodes; null where the server says that nothing is new. */
 export async function fragment(address) {
   const response = await fetch(address, { credentials: "same-origin", headers: { "X-Fragment": "1" } });
+  if (response.status === 204) return null;
   if (!response.ok) throw new Error("This part could not be refreshed; reload the page.");
   const holder = document.createElement("template");
   holder.innerHTML = await response.text();

@@ -1,4 +1,5 @@
 // The curves of the newest judgement: fetched, smoothed for the eye, and put into the store.
+import { ladderFor } from "../timeline/lanes.js";
 import { smoothLevel, unpackSeries } from "../timeline/series.js";
 
 const NOTHING_LUFS = -60;
@@ -16,12 +17,18 @@ export function takeCurves(series, store) {
   const { speech_lufs: spoken, music_lufs: music, effects_lufs: effects, background_lufs: under, speech_probability: share, momentary_lufs: whole } = series.curves;
   const hasLevels = spoken.some((v) => !Number.isNaN(v));
   const active = Array.from(share, (v) => v >= 0.5);
-  store.set({
-    series, hasLevels, active,
+  const drawn = {
     voice: hasLevels ? smoothLevel(spoken, SMOOTHED.voice, active) : whole,
     music: smoothLevel(music, SMOOTHED.music),
     under: smoothLevel(under, SMOOTHED.under),
     effects: effects.some((v) => v > NOTHING_LUFS) ? smoothLevel(effects, SMOOTHED.effects) : null,
+  };
+  const where = (curve) => curve.map((value, i) => (active[i] ? value : NaN));
+  store.set({
+    series, hasLevels, ...drawn,
+    // Where somebody speaks, and how far the voice stands over what lies under it there.
+    spoken: where(new Float32Array(active.length).fill(1)), ratios: where(series.curves.local_ratio_lu),
+    ladder: ladderFor(hasLevels ? [drawn.voice, drawn.music] : [drawn.voice]),
     ...(hasLevels ? {} : { lower: "peaks" }),
   });
 }

@@ -1,5 +1,7 @@
 // The review page: brings store, picture, sound, lanes, side and keys together.
+import { LADDER } from "../timeline/lanes.js";
 import { makeClock } from "../timeline/timecode.js";
+import { watchNews } from "../news.js";
 import { bindControls } from "./controls.js";
 import { fetchCurves, takeCurves } from "./curves.js";
 import { makeHearing } from "./hear.js";
@@ -26,7 +28,7 @@ function start(root) {
   // Where nothing was found, what is of interest begins with the programme, not with its leader.
   const begin = data.range.parts.length ? data.range.parts[0][0] : 0;
   const store = makeStore({
-    ...data, clock: makeClock(data.rate, data.dropFrame, data.start), chosen, time: chosen ? Math.max(0, chosen.in - RUN_UP) : begin, span: null, series: null, hasLevels: false,
+    ...data, clock: makeClock(data.rate, data.dropFrame, data.start), chosen, time: chosen ? Math.max(0, chosen.in - RUN_UP) : begin, span: null, series: null, hasLevels: false, ladder: LADDER,
     view: windowOf(chosen, data.duration, begin), proposal: chosen?.remedy || null, parts: data.range.parts, lower: lowerFor(chosen), peaks: null,
   });
   const video = document.getElementById("video");
@@ -51,5 +53,6 @@ function start(root) {
   if (chosen) player.visit(chosen, false);
   else if (begin > 0) player.seek(begin);
   walk.comeBack();
+  watchNews(root.dataset.news, () => side.facts().news, walk.news);
   root.dataset.ready = "yes";
 }

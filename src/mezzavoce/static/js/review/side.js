@@ -105,8 +105,11 @@ export function makeSide(element, onPick, onChange, onHear) {
     openAllow,
     edit() {
       const field = element.querySelector("#wording");
-      field?.focus();
-      return Boolean(field);
+      if (!field) return false;
+      field.focus({ preventScroll: true });
+      // The whole wording and the button that saves it, not a line of them at the fold.
+      field.form.scrollIntoView({ block: "end" });
+      return true;
     },
     decided: () => new Set(Array.from(element.querySelectorAll(".list .is-done a"), (link) => link.dataset.mark)),
     facts: () => element.querySelector(".side-data").dataset,

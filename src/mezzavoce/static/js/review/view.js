@@ -1,6 +1,6 @@
 // Draws strip and lanes whenever the store changes, at most once a frame, and turns clicks into times.
-import { drawLanes } from "../timeline/draw_lanes.js";
-import { drawStrip } from "../timeline/draw_strip.js";
+import { drawLanes, drawPlayhead } from "../timeline/draw_lanes.js";
+import { drawStrip, drawStripHead } from "../timeline/draw_strip.js";
 import { palette } from "../timeline/ink.js";
 import { MARGIN, layLanes } from "../timeline/lanes.js";
 import { framed } from "../timeline/marks.js";
@@ -8,15 +8,20 @@ import { makeScale } from "../timeline/scale.js";
 
 const FRAME_ROOM = 24;
 const EDGE_ROOM = 6;
+// What of the state the strip shows, beside window and playhead.
+const ON_STRIP = ["series", "voice", "under", "marks", "parts", "range", "duration"];
 
 /** Look after both canvases. `onSeek(time)` and `onPick(letters)` hear clicks. */
 export function makeView(store, onSeek, onPick, spans) {
   const strip = document.getElementById("strip-canvas");
   const lanes = document.getElementById("lanes-canvas");
   const badges = document.getElementById("strip-marks");
+  const heads = { strip: document.getElementById("strip-head"), lanes: document.getElementById("lanes-head") };
   let colours = palette();
-  let wanted = false;
   let scale = null;
+  // What has to be drawn in the next frame.
+  const stale = { strip: true, lanes: true };
+  let wanted = false;
 
   function stripScale() {
     return makeScale(0, store.get().duration, strip.getBoundingClientRect().width);
@@ -25,11 +30,18 @@ export function makeView(store, onSeek, onPick, spans) {
   function draw() {
     wanted = false;
     const state = store.get();
-    drawStrip(strip, stripScale(), state, colours);
-    scale = drawLanes(lanes, state, colours);
+    const whole = stripScale();
+    if (stale.strip) drawStrip(strip, whole, state, colours);
+    if (stale.lanes) scale = drawLanes(lanes, state, colours);
+    drawStripHead(heads.strip, whole, state, colours);
+    drawPlayhead(heads.lanes, scale, state.time, colours);
+    stale.strip = stale.lanes = false;
   }
 
-  function ask() {
+  function ask(changes) {
+    const names = changes ? Object.keys(changes) : [...ON_STRIP, "view"];
+    stale.strip ||= names.some((name) => ON_STRIP.includes(name));
+    stale.lanes ||= names.some((name) => name !== "time");
     if (wanted) return;
     wanted = true;
     requestAnimationFrame(draw);
@@ -88,13 +100,13 @@ export function makeView(store, onSeek, onPick, spans) {
     const { x } = placeOf(event);
     if (scale && x >= 0 && !moved) onSeek(scale.time(x));
   });
-  new ResizeObserver(() => { ask(); placeBadges(); }).observe(lanes.parentElement);
-  matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => { colours = palette(); ask(); });
-  document.fonts.ready.then(ask);
+  new ResizeObserver(() => { ask(null); placeBadges(); }).observe(lanes.parentElement);
+  matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => { colours = palette(); ask(null); });
+  document.fonts.ready.then(() => ask(null));
   store.watch((_, changes) => {
-    ask();
+    ask(changes);
     if (changes.marks || changes.chosen) placeBadges();
   });
   placeBadges();
-  ask();
+  ask(null);
 }

@@ -1,4 +1,5 @@
 // From finding to finding: picture, sound, side and address go together, whatever was decided, worded or judged anew.
+import { isWriting } from "../news.js";
 import { say } from "../talk.js";
 import { nextOpen } from "../timeline/marks.js";
 import { loudestTime } from "../timeline/series.js";
@@ -38,7 +39,7 @@ export function makeWalk(root, { store, player, hearing, side }) {
   }
 
   /** Judged anew: what hangs on that is fetched and drawn, and nothing moves under somebody's hands. */
-  async function judgedAgain() {
+  async function judgedAgain(words = "Judged again.") {
     try {
       const curves = fetchCurves(root.dataset.series);
       const fresh = await fetchJudged(root, side, store.get().chosen?.letters || "");
@@ -50,7 +51,7 @@ export function makeWalk(root, { store, player, hearing, side }) {
       takeCurves(await curves, store);
       picture();
       root.dataset.turn = String(Number(root.dataset.turn || 0) + 1);
-      say("Judged again.");
+      if (words) say(words);
     } catch {
       reload();
     }
@@ -113,7 +114,12 @@ export function makeWalk(root, { store, player, hearing, side }) {
     if (!side.edit()) editNext = side.press("note it");
   }
 
-  return { pick, step, changed, judgedAgain, comeBack, picture, edit };
+  /** Somebody else did something here, or an editor answered. What is being written stays, and it is looked at a little later. */
+  async function news() {
+    if (!isWriting(document.getElementById("side"))) await judgedAgain("");
+  }
+
+  return { pick, step, changed, judgedAgain, comeBack, picture, edit, news };
 }
 
 function refreshHead(facts) {

@@ -1,12 +1,13 @@
 // Draws the zoomed part: ruler, bracket of the chosen finding, levels, speech, loudness, playhead.
-import { visible } from "./detail.js";
+import { within } from "./detail.js";
 import { drawLadder, drawLevels } from "./draw_levels.js";
 import { drawNames } from "./draw_names.js";
 import { drawChannelNames, drawPeaks } from "./draw_peaks.js";
 import { drawOutside } from "./draw_strip.js";
 import { fit, label } from "./ink.js";
-import { LADDER, MARGIN, layLanes, levelY } from "./lanes.js";
+import { MARGIN, layLanes, levelY } from "./lanes.js";
 import { makeScale, rulerStep } from "./scale.js";
+import { seen } from "./seen.js";
 
 const SMALL_LADDER = { top: -10, bottom: -45 };
 
@@ -16,7 +17,7 @@ export function drawLanes(canvas, state, colours) {
   const lanes = layLanes(height);
   const scale = makeScale(state.view.from, state.view.to, width - MARGIN);
   drawRuler(pen, lanes.ruler, scale, state.clock, colours);
-  drawLadder(pen, lanes.levels, MARGIN, width, colours);
+  drawLadder(pen, lanes.levels, state.ladder, MARGIN, width, colours);
   pen.save();
   pen.translate(MARGIN, 0);
   pen.beginPath();
@@ -30,7 +31,7 @@ export function drawLanes(canvas, state, colours) {
       drawLevels(pen, lanes.levels, curves, state, colours);
       drawNames(pen, lanes.levels, curves, state, colours);
       drawSpeech(pen, lanes.speech, scale, state, colours);
-    } else drawLoudness(pen, lanes.levels, LADDER, curves, state, colours);
+    } else drawLoudness(pen, lanes.levels, state.ladder, curves, state, colours);
     if (state.lower === "peaks") {
       if (state.peaks) drawPeaks(pen, lanes.loudness, scale, state.peaks, state.limits.true_peak_max_dbtp, colours);
     } else drawLoudness(pen, lanes.loudness, SMALL_LADDER, curves, state, colours);
@@ -38,7 +39,6 @@ export function drawLanes(canvas, state, colours) {
   drawOutside(pen, scale, state, lanes.levels.top, height - lanes.levels.top, colours);
   if (state.chosen) bracket(pen, lanes.levels, scale, state.chosen, colours);
   if (state.span) drawSpan(pen, lanes, scale, state.span, colours);
-  playhead(pen, lanes, scale, state.time, height, colours);
   pen.restore();
   drawHeads(pen, lanes, state, colours);
   return scale;
@@ -83,12 +83,11 @@ function given(limit, word, unit) {
 
 function drawSpeech(pen, lane, scale, state, colours) {
   pen.fillStyle = colours.voice;
-  state.speech.forEach(([from, to]) => {
-    if (to < scale.from || from > scale.to) return;
-    pen.globalAlpha = 0.85;
+  pen.globalAlpha = 0.85;
+  within(state.speech, (region) => region, scale.from, scale.to).forEach(([from, to]) => {
     pen.fillRect(scale.x(from), lane.top + 8, Math.max(1, scale.x(to) - scale.x(from)), 9);
-    pen.globalAlpha = 1;
   });
+  pen.globalAlpha = 1;
 }
 
 /** A stretch under the hand, in graphite: dotted edges over the lanes it is about, a band between them. */
@@ -119,14 +118,17 @@ function drawLoudness(pen, lane, ladder, scale, state, colours) {
     pen.fillStyle = colours.ink;
     pen.fillRect(0, Math.round(levelY(lane, target, ladder)), scale.width, 1);
   }
-  const [first, last] = visible(state.series.count, state.series.hop, scale);
+  const view = seen(state.series, scale);
+  const late = view.fine ? view.step / 2 : 0;
   [["momentary_lufs", 0.8, colours.soft], ["short_term_lufs", 2, colours.ink]].forEach(([name, width, colour]) => {
-    const curve = state.series.curves[name];
+    const { low, high } = view.of(state.series.curves[name]);
     pen.strokeStyle = colour;
     pen.lineWidth = width;
     pen.beginPath();
-    for (let i = first; i < last; i += 1) {
-      if (!Number.isNaN(curve[i])) pen.lineTo(scale.x((i + 1) * state.series.hop), levelY(lane, curve[i], ladder));
+    for (let i = view.first; i < view.last; i += 1) {
+      // A window of loudness belongs to its end.
+      if (!Number.isNaN(high[i])) pen.lineTo(view.x(i) + late, levelY(lane, high[i], ladder));
+      if (low[i] < high[i]) pen.lineTo(view.x(i) + late, levelY(lane, low[i], ladder));
     }
     pen.stroke();
   });
@@ -148,9 +150,12 @@ function bracket(pen, lane, scale, mark, colours) {
   label(pen, mark.letters, x, y + 1, colours.paper);
 }
 
-function playhead(pen, lanes, scale, time, height, colours) {
-  if (time < scale.from || time > scale.to) return;
-  const x = scale.x(time);
+/** The playhead alone, on a canvas of its own over the lanes: while it moves nothing else is drawn. */
+export function drawPlayhead(canvas, scale, time, colours) {
+  const { pen, height } = fit(canvas);
+  if (!scale || time < scale.from || time > scale.to) return;
+  const lanes = layLanes(height);
+  const x = MARGIN + scale.x(time);
   pen.fillStyle = colours.ink;
   pen.fillRect(x - 0.75, lanes.ruler.top, 1.5, height - lanes.ruler.top - 4);
   pen.beginPath();

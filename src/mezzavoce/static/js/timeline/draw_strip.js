@@ -4,20 +4,26 @@ import { fit, hatch } from "./ink.js";
 
 const TICKS = 22;
 
-/** Draw the strip. `state` has curves, marks, view, time, duration; `colours` is a palette. */
+/** Draw the strip. `state` has curves, marks, parts, duration; `colours` is a palette. */
 export function drawStrip(canvas, scale, state, colours) {
   const { pen, width, height } = fit(canvas);
   const middle = TICKS + (height - TICKS) / 2;
+  const whole = { ...scale, width: Math.floor(scale.width) };
   pen.fillStyle = colours.raised;
   pen.fillRect(0, TICKS, width, height - TICKS);
   if (state.series) {
-    bars(pen, columns(state.voice, state.series.hop, scale).high, middle, -1, (height - TICKS) / 2 - 2, colours.voice);
-    bars(pen, columns(state.under, state.series.hop, scale).high, middle, 1, (height - TICKS) / 2 - 2, colours.music);
+    bars(pen, columns(state.voice, state.series.hop, whole).high, middle, -1, (height - TICKS) / 2 - 2, colours.voice);
+    bars(pen, columns(state.under, state.series.hop, whole).high, middle, 1, (height - TICKS) / 2 - 2, colours.music);
   }
   pen.fillStyle = colours.rule;
   pen.fillRect(0, middle, width, 1);
   drawOutside(pen, scale, state, TICKS, height - TICKS, colours);
   state.marks.forEach((mark) => tick(pen, scale, mark, colours));
+}
+
+/** Window and playhead, on a canvas of their own over the strip. */
+export function drawStripHead(canvas, scale, state, colours) {
+  const { pen, height } = fit(canvas);
   pen.strokeStyle = colours.ink;
   pen.lineWidth = 1.5;
   pen.strokeRect(scale.x(state.view.from) + 0.75, TICKS - 1, Math.max(4, scale.x(state.view.to) - scale.x(state.view.from) - 1.5), height - TICKS);

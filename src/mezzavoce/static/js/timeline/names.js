@@ -14,14 +14,21 @@ export function traced(columns, y) {
   return { top: columns.high.map(y), bottom: columns.low.map(y) };
 }
 
-/** The line from corner to corner [[x, y], …], in order of x. */
-export function tracedCorners(corners, width) {
-  const row = new Float32Array(width).fill(NaN);
-  for (let k = 1; k < corners.length; k += 1) {
-    const [[x0, y0], [x1, y1]] = [corners[k - 1], corners[k]];
-    for (let x = Math.max(0, Math.ceil(x0)); x < Math.min(width, x1); x += 1) row[x] = y0 + ((y1 - y0) * (x - x0)) / (x1 - x0);
-  }
-  return { top: row, bottom: row };
+/** Lines from corner to corner, [[[x, y], …], …], each in order of x, as one: the upper and the lower edge of all of them. */
+export function tracedCorners(lines, width) {
+  const top = new Float32Array(width).fill(NaN);
+  const bottom = new Float32Array(width).fill(NaN);
+  lines.forEach((corners) => {
+    for (let k = 1; k < corners.length; k += 1) {
+      const [[x0, y0], [x1, y1]] = [corners[k - 1], corners[k]];
+      for (let x = Math.max(0, Math.ceil(x0)); x < Math.min(width, x1); x += 1) {
+        const y = y0 + ((y1 - y0) * (x - x0)) / (x1 - x0);
+        if (!(top[x] <= y)) top[x] = y;
+        if (!(bottom[x] >= y)) bottom[x] = y;
+      }
+    }
+  });
+  return { top, bottom };
 }
 
 /** The area between two lines where both are. */

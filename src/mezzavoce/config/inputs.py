@@ -1,0 +1,44 @@
+"""Values as requests bring them: read once, in one way, whatever somebody sent."""
+
+import math
+import re
+import unicodedata
+
+from .refusals import Refused
+
+_WHOLE = re.compile(r"[0-9]{1,18}")
+_NUMBER = re.compile(r"[+-]?[0-9]{1,12}(\.[0-9]{0,12})?([eE][+-]?[0-9]{1,2})?")
+KEY_LENGTH = 40
+"""The longest key that makes a repeated request harmless."""
+
+
+def whole(text: str | None) -> int | None:
+    """A whole number, none below 0, that a database can hold; None for anything else."""
+    return int(text) if text is not None and _WHOLE.fullmatch(text) else None
+
+
+def number(text: str | None) -> float | None:
+    """A finite number; None for anything else."""
+    value = float(text) if text is not None and _NUMBER.fullmatch(text.strip()) else math.inf
+    return value if math.isfinite(value) else None
+
+
+def one_line(text: str, most: int, what: str) -> str:
+    """A name or a title: one line, without control characters or signs that turn the direction of what follows.
+
+    Raises Refused where it is longer than ``most`` characters.
+    """
+    kept = "".join(" " if sign in "\r\n\t" else sign for sign in text if sign in "\r\n\t" or unicodedata.category(sign) not in ("Cc", "Cf", "Cs"))
+    line = " ".join(kept.split())
+    if len(line) > most:
+        raise Refused(f"{what} may have {most} characters; this has {len(line)}. Shorten it.")
+    return line
+
+
+def client_key(text: str | None) -> str | None:
+    """The key that makes a repeated request harmless; None where there is none. Raises Refused for one that no page of ours makes."""
+    if not text:
+        return None
+    if len(text) > KEY_LENGTH or not text.isascii():
+        raise Refused("This page is out of date; reload it and do it again.")
+    return text

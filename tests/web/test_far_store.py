@@ -1,0 +1,100 @@
+"""Everything works on a store that has no paths: files are copied for as long as somebody works on them, and no longer."""
+
+import hashlib
+import tempfile
+from pathlib import Path
+from typing import ClassVar
+
+from django.conf import settings
+from django.core.files.base import ContentFile
+from django.core.files.storage import Storage, default_storage
+from django.test import override_settings
+from django.urls import reverse
+
+from mezzavoce.dispatch import actions as dispatch
+from mezzavoce.dispatch import excerpts
+from mezzavoce.dispatch.models import Excerpt
+from mezzavoce.dispatch.tokens import token_for
+from mezzavoce.library import actions, playback, surveys, uploads
+from mezzavoce.library.models import Playback, Survey, Track
+from mezzavoce.library.sounds import Piece
+from mezzavoce.measuring import actions as measuring
+from mezzavoce.measuring.models import Run
+from mezzavoce.measuring.orders import passage_sound, samples
+from mezzavoce.measuring.selectors import current_judgement
+from mezzavoce.notes import actions as notes
+from mezzavoce.notes.models import Mark
+from tests.signals import chord, stereo, talk, write_wav
+from tests.web.base import ProductionCase
+
+
+class FarStore(Storage):
+    """As a store of objects elsewhere: bytes by name, and no paths."""
+
+    kept: ClassVar[dict[str, bytes]] = {}
+
+    def _open(self, name, mode="rb"):
+        return ContentFile(self.kept[name], name)
+
+    def _save(self, name, content):
+        self.kept[name] = content.read()
+        return name
+
+    def exists(self, name):
+        return name in self.kept
+
+    def delete(self, name):
+        self.kept.pop(name, None)
+
+
+class FarStoreTest(ProductionCase):
+    def setUp(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        far = {"BACKEND": "tests.web.test_far_store.FarStore"}
+        self.enterContext(override_settings(STORAGES=settings.STORAGES | {"default": far}, UPLOAD_DIR=folder / "up", WORK_DIR=folder / "work"))
+
+    def bring(self, name, signal):
+        with tempfile.TemporaryDirectory() as folder:
+            content = write_wav(Path(folder) / name, stereo(signal)).read_bytes()
+        upload = uploads.begin(self.reviewer, self.production, name, len(content))
+        uploads.add_piece(upload, 0, content, hashlib.sha256(content).hexdigest())
+        with self.captureOnCommitCallbacks(execute=True):
+            return uploads.finish(upload)
+
+    def left_over(self):
+        """What lies about on the disk, beside the locks of the slots."""
+        return [p for root in (settings.WORK_DIR, settings.UPLOAD_DIR) for p in root.rglob("*") if p.is_file() and p.parent.name != "slots"]
+
+    def test_from_upload_to_excerpt(self):
+        with self.assertRaises(NotImplementedError):
+            default_storage.path("x")
+        voice, music = talk(24, [(6, 12)]), chord(24, -24)
+        sounds = {"mix": voice + music, "dialogue": voice, "music": music}
+        pieces = [Piece(self.bring(f"{role}.wav", signal), role) for role, signal in sounds.items()]
+        mix = actions.take_in(self.reviewer, self.production, actions.Intake(files=pieces, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"))
+        self.assertTrue(measuring.work_next())
+        self.assertEqual(Run.objects.get().state, Run.State.MEASURED, Run.objects.get().error)
+        self.assertTrue(current_judgement(mix).findings.exists())
+        self.assertTrue(playback.work_next())
+        self.assertEqual(Playback.objects.get().state, Playback.State.READY)
+        self.assertEqual(len(samples(mix, 7.0, 0.1)["channels"]), 2)
+        self.assertGreater(len(passage_sound(mix, "music", (6.0, 8.0))), 300_000)
+        with tempfile.TemporaryDirectory() as folder:
+            playback.listen(Track.objects.first().file, "", Path(folder) / "heard.mp4")
+        notes.decide(self.reviewer, Mark.objects.filter(family="ducking").first(), mix, "note it")
+        sent = dispatch.send(self.reviewer, dispatch.prepare(self.reviewer, mix, [self.contact]))
+        self.assertTrue(excerpts.work_next())
+        self.assertEqual(Excerpt.objects.get().state, Excerpt.State.READY)
+        token = token_for(sent.recipients.get().seed)
+        part = self.client.get(reverse("editor-excerpt", args=[token, sent.items.get().pk]), headers={"Range": "bytes=4-7"})
+        self.assertEqual(b"".join(part.streaming_content), b"ftyp")
+        self.assertEqual(self.left_over(), [])
+
+    def test_looking_through_a_file(self):
+        row = self.bring("mix.wav", talk(6, [(1, 4)]))
+        self.assertIsNone(surveys.sounds_of(row))
+        self.assertTrue(surveys.work_next())
+        self.assertEqual(Survey.objects.get().state, Survey.State.READY)
+        row.refresh_from_db()
+        self.assertEqual(len(surveys.sounds_of(row)), 1)
+        self.assertEqual(self.left_over(), [])
