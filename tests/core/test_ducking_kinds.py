@@ -110,6 +110,40 @@ class DuckingKindsTest(unittest.TestCase):
         finding = self.only(points(d1=pumped), "duck-pumping", spans=spans)
         self.assertEqual((finding.severity, finding.remedy.action), (SHOULD, "hold"))
 
+    def test_pumping_as_a_compressor_does_it(self):
+        """The music comes up all through the pause; what is taken off follows it, so that nothing of the rise is left."""
+        spans = (SPANS[0], (22.0, 23.9), (24.5, 26.1), (26.9, 28.0), *SPANS[2:])
+        up = [p for a, b in ((23.9, 24.5), (26.1, 26.9)) for p in ((a, -BED), (b, -BED + 6), (b + 0.03, -BED))]
+        pumped = points(d1=[*duck(1)[:2], *up, *duck(1)[2:]])
+        finding = self.only(pumped, "duck-pumping", spans=spans)
+        taken_off = sorted({(round(p.at_s, 1), p.gain_db) for p in finding.remedy.points})
+        self.assertLess(max(abs(p.gain_db) for p in finding.remedy.points), 8.1)
+        self.assertEqual([g for _, g in taken_off if g == 0][:1], [0.0])
+        self.assertEqual(found(programme(pumped, spans=spans, added=[(p.at_s, p.gain_db) for p in finding.remedy.points])), ())
+
+    def test_a_passage_whose_first_seconds_are_bare(self):
+        for bare_s in (1.6, 2.6):
+            with self.subTest(bare_s):
+                finding = self.only(points(d1=duck(1, fall=(bare_s - 0.5, bare_s))), "duck-late")
+                self.assertAlmostEqual(finding.measured, bare_s, delta=0.15)
+                self.assertIn("masked-speech", finding.also)
+                self.assertIn(f"The first {bare_s - 0.5:.1f} s of the passage", finding.message)
+
+    def test_a_late_fall_that_costs_no_word_is_a_note(self):
+        """Music under which a voice would be lost, and which is soft over the first word by itself."""
+        soft = automated(usual_music(), [(0, 0), (20.9, 0), (21.0, -9), (22.6, -9), (22.7, 0)])
+        finding = self.only(points(d1=duck(1, fall=(0.1, 0.6))), "duck-late", music=soft)
+        self.assertEqual((finding.severity, finding.also), (NOTE, ()))
+
+    def test_a_duck_that_the_level_denies_is_no_fact(self):
+        """It is said to be 24 dB deep where the music under the words lies 1 dB under the music in the clear."""
+        evidence = judge(programme(points(d1=duck(1, depth=24.0))), RELAXED).evidence
+        before, odd, *after = evidence.ducks
+        denied = replace(evidence, ducks=(before, replace(odd, bed_lufs=odd.open_lufs - 1.0), *after))
+        for shown, sure in ((evidence, True), (denied, False)):
+            for finding in duck_plunge.find(shown):
+                self.assertEqual(finding.certainty >= 0.5, sure)
+
     def test_a_hold_through_a_short_pause_is_right(self):
         spans = (SPANS[0], (22.0, 24.7), (25.3, 28.0), *SPANS[2:])
         self.assertEqual(found(programme(points(), spans=spans)), ())

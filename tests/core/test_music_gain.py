@@ -95,6 +95,19 @@ class FindGainTest(unittest.TestCase):
         self.assertEqual([len(d.pumps) for d in found], [1, 0, 0])
         self.assertAlmostEqual(found[0].pumps[0].rise_db, 7.0, delta=2.5)
 
+    def test_rises_as_a_compressor_makes_them(self):
+        """All through each pause, and quickly down at the word; the depth stays that of the bed under the words."""
+        speech = [(10.0, 11.8), (12.4, 14.0), (14.8, 16.0), *THREE[1:]]
+        for rise in (4.0, 6.0, 8.0):
+            with self.subTest(rise):
+                up = [p for a, b in ((11.8, 12.4), (14.0, 14.8)) for p in ((a, -10), (b, -10 + rise), (b + 0.03, -10))]
+                found = ducks([*ONE_DUCK[:2], *up, *ONE_DUCK[2:], *again(ONE_DUCK, 16), *again(ONE_DUCK, 32)], speech)
+                self.assertEqual([len(d.pumps) for d in found], [2, 0, 0])
+                self.assertAlmostEqual(found[0].depth_db, 10.0, delta=1.0)
+                for pump in found[0].pumps:
+                    self.assertAlmostEqual(pump.rise_db, rise, delta=2.1)
+                    self.assertGreater(pump.up_from_s - pump.in_s, 0.3)
+
     def test_a_step_is_told_from_a_ramp(self):
         step = [(9.79, 0), (9.8, -10), *ONE_DUCK[2:]]
         found = ducks([*step, *again(ONE_DUCK, 16), *again(ONE_DUCK, 32)])
@@ -112,6 +125,7 @@ class FindGainTest(unittest.TestCase):
         """Each stands among ducks that are as they should be, and says what is special about it alone."""
         for claim, odd in {
             "late": [(26.1, 0), (26.6, -10), *again(ONE_DUCK[2:], 16)],
+            "bare": [(27.5, 0), (28.0, -10), *again(ONE_DUCK[2:], 16)],
             "early": [(22.5, 0), (23.0, -10), *again(ONE_DUCK[2:], 16)],
             "held": [*again(ONE_DUCK[:2], 16), (36.0, -10), (36.7, 0)],
             "fall-slow": [(23.4, 0), (25.8, -10), *again(ONE_DUCK[2:], 16)],

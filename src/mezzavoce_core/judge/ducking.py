@@ -8,13 +8,15 @@ from typing import Any
 import numpy as np
 
 from ..measure.balance import Passage
-from ..measure.ducks import OWN_DEPTH, Duck
+from ..measure.ducks import OWN_DEPTH, Duck, goes_down
 from .model import Evidence, Finding, Kind, Point, Remedies, Remedy
 from .prediction import predicted
 
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _LIKELY = 0.5
 """How certain ducks are that are taken to be there without a look at the level."""
+_DENIED = 0.45
+"""How sure a finding about a duck is at most where the level of the music does not show the duck."""
 _NEAR_LU = 1.0
 FALL_S, RETURN_S = 0.4, 0.8
 """A fall and a return that are soft."""
@@ -34,7 +36,7 @@ def served(evidence: Evidence, duck: Duck) -> list[Passage]:
 
 
 def _served(evidence: Evidence, duck: Duck) -> list[Passage]:
-    if not duck.speech or (duck.certainty < _LIKELY and not _down(duck)):
+    if not duck.speech or (duck.certainty < _LIKELY and not goes_down(duck)):
         return []
     begin = -np.inf if duck.fall_start_s is None else duck.fall_start_s
     end = np.inf if duck.return_end_s is None else duck.return_end_s
@@ -50,12 +52,6 @@ def needed(evidence: Evidence, duck: Duck) -> bool:
     ratios = [p.speech_to_music_lu for p in served(evidence, duck)]
     # Depth and ratio are measured, so what is near counts as needed.
     return any(r is not None and r - duck.depth_db < clearance + _NEAR_LU for r in ratios)
-
-
-def _down(duck: Duck) -> bool:
-    if duck.open_lufs is None or duck.bed_lufs is None:
-        return True
-    return duck.bed_lufs < duck.open_lufs - duck.depth_db / 3
 
 
 def usual_depth_db(evidence: Evidence, without: Sequence[Duck]) -> float | None:
@@ -112,8 +108,9 @@ def off_usual_db(evidence: Evidence, duck: Duck) -> float:
 
 
 def duck_finding(kind: Kind, duck: Duck, **facts: Any) -> Finding:
-    """A finding about a duck, as sure as the duck is."""
-    return Finding(kind=kind.name, family=kind.family, role="music", certainty=facts.pop("certainty", duck.certainty), **facts)
+    """A finding about a duck, as sure as the duck is; the music may swell by itself while it is turned down, but what its level denies is no fact."""
+    sure = facts.pop("certainty", duck.certainty)
+    return Finding(kind=kind.name, family=kind.family, role="music", certainty=sure if goes_down(duck) else min(sure, _DENIED), **facts)
 
 
 def reshaped(evidence: Evidence, duck: Duck, wanted: Mapping[str, float], *, action: str = "reshape", flat: bool = False) -> Remedy:

@@ -9,12 +9,15 @@ from ..units import Floats
 from .loudness import mean_lufs
 from .meter import TICKS_PER_S
 
+BARE = "bare"
+"""What a duck tells that begins seconds after its speech, which is bare until then."""
 _SURE_OF_IT = (0.0, 1.0, 3.0, 8.0), (0.5, 0.65, 0.85, 0.97)
 _SURE_OF = {
     "fall-slow": ((0.0, 2.0, 3.5, 6.0), (0.35, 0.5, 0.85, 0.95)),
     "return-slow": ((0.0, 1.0, 2.5, 4.0, 6.0), (0.35, 0.5, 0.75, 0.9, 0.95)),
     "fall-abrupt": ((0.0, 1.0), (0.8, 0.95)),
     "late": ((0.0, 5.5, 7.5), (0.3, 0.45, 0.95)),
+    BARE: ((0.0, 5.5, 7.5), (0.3, 0.45, 0.95)),
     "early": ((0.0, 5.5, 7.5, 12.5), (0.45, 0.65, 0.85, 0.97)),
     "held": ((0.0, 7.0, 11.0), (0.3, 0.6, 0.95)),
     "return-abrupt": ((0.0, 2.0, 5.0, 10.0), (0.6, 0.7, 0.8, 0.95)),
@@ -27,12 +30,22 @@ OWN_DEPTH = "own-depth"
 
 @dataclass(frozen=True)
 class Pump:
-    """A rise of the music in a pause of speech: from when to when (seconds), by how many dB, how sure (0 to 1)."""
+    """A rise of the music in a pause of speech: from when to when (seconds), by how many dB, how sure (0 to 1), and between which times it is all up.
+
+    Where these are not known (None) it counts as up nearly all the time.
+    """
 
     in_s: float
     out_s: float
     rise_db: float
     certainty: float
+    up_from_s: float | None = None
+    up_to_s: float | None = None
+
+    def shifted(self, by_s: float) -> "Pump":
+        """The same on another clock."""
+        names = ("in_s", "out_s", "up_from_s", "up_to_s")
+        return replace(self, **{name: None if getattr(self, name) is None else getattr(self, name) + by_s for name in names})
 
 
 @dataclass(frozen=True)
@@ -85,7 +98,7 @@ class Duck:
         names = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
         times = {name: None if getattr(self, name) is None else getattr(self, name) + by_s for name in names}
         serves = None if self.serves is None else (self.serves[0] + by_s, self.serves[1] + by_s)
-        return replace(self, **times, serves=serves, pumps=tuple(replace(p, in_s=p.in_s + by_s, out_s=p.out_s + by_s) for p in self.pumps))  # type: ignore[arg-type]
+        return replace(self, **times, serves=serves, pumps=tuple(p.shifted(by_s) for p in self.pumps))  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True)
@@ -130,6 +143,13 @@ def with_levels(ducks: Sequence[Duck], music: Floats) -> tuple[Duck, ...]:
         bed = _between(music, duck.fall_end_s or 0.0, len(music) / TICKS_PER_S if duck.return_start_s is None else duck.return_start_s)
         complete.append(replace(duck, open_lufs=mean_lufs(np.concatenate(clear)) if clear else None, bed_lufs=mean_lufs(bed)))
     return tuple(complete)
+
+
+def goes_down(duck: Duck) -> bool:
+    """Whether the level shows a duck: the music in its bed lies lower than in the clear, by a third of its depth or more (or nothing is known of it)."""
+    if duck.open_lufs is None or duck.bed_lufs is None:
+        return True
+    return duck.bed_lufs < duck.open_lufs - duck.depth_db / 3
 
 
 def begin_s(duck: Duck) -> float:

@@ -159,6 +159,9 @@ def _near(duck: Duck, hands: Sequence[Span]) -> bool:
     return any(touches(duck, a - _NEAR_S, b + _NEAR_S) for a, b in hands)
 
 
+_AT_TOP_DB = 0.5
+
+
 def _joined(ducks: Sequence[Duck]) -> list[Duck]:
     """Two ducks with a short pause of speech between them are one that lets the music up."""
     found: list[Duck] = []
@@ -173,9 +176,11 @@ def _joined(ducks: Sequence[Duck]) -> list[Duck]:
             continue
         # Between the two it is as high as the sum of both lets it be.
         times = np.linspace(begin, end, 41)
-        rise = float((last.gain_db(times) + duck.gain_db(times)).max()) + min(last.depth_db, duck.depth_db)
+        together = last.gain_db(times) + duck.gain_db(times)
+        rise = float(together.max()) + min(last.depth_db, duck.depth_db)
         certainty = min(last.certainty, duck.certainty)
-        pump = Pump(begin, end, rise, certainty)
+        highest = times[together > together.max() - _AT_TOP_DB]
+        pump = Pump(begin, end, rise, certainty, float(highest[0]), float(highest[-1]))
         found[-1] = replace(
             last,
             return_start_s=duck.return_start_s,
@@ -209,9 +214,14 @@ def _duck(search: Search, move: Move, rises: Sequence[tuple[Move, float]], progr
         depth_db=move.depth_db,
         serves=move.serves,
         certainty=_certainty(nats) * float(np.interp(programme_nats, _PROGRAMME_NATS, _PROGRAMME)),
-        pumps=tuple(Pump(r.fall_start_s, r.return_end_s, -r.depth_db, float(np.interp(worth, _PUMP_NATS, _PUMP_SURE))) for r, worth in risen),
+        pumps=tuple(_pump(r, worth) for r, worth in risen),
         nats=special,
     )
+
+
+def _pump(rise: Move, nats: float) -> Pump:
+    sure = float(np.interp(nats, _PUMP_NATS, _PUMP_SURE))
+    return Pump(rise.fall_start_s, rise.return_end_s, -rise.depth_db, sure, rise.fall_end_s, rise.return_start_s)
 
 
 def _corners(move: Move, duration_s: float) -> tuple[float | None, float | None, float | None, float | None]:

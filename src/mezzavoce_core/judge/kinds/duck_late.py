@@ -5,12 +5,14 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...measure.balance import Passage
-from ...measure.ducks import Duck
+from ...measure.ducks import BARE, Duck
 from ...units import db_to_power, power_to_db
 from ..ducking import duck_finding, known_ducks, needed, reshaping
-from ..model import SHOULD, Evidence, Finding, Kind
+from ..model import NOTE, SHOULD, Evidence, Finding, Kind
 
+LATE = "late"
 _ABOVE_BED_DB = 3.0
+_BARE_S = 1.0
 _FIRST_WORD_S = 0.5
 _AHEAD_S, _SOFT_S, _LONGEST_S = 0.1, 0.4, 1.0
 
@@ -24,7 +26,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         if duck.fall_end_s is None or duck.fall_start_s is None:
             continue
         passage = _passage_of(evidence, duck)
-        if passage is None or not duck.tells("late") or not needed(evidence, duck):
+        claim = next((c for c in (LATE, BARE) if duck.tells(c)), None)
+        if passage is None or claim is None or not needed(evidence, duck):
             continue
         if round(duck.fall_end_s - passage.in_s, 1) <= limit or _above_bed(duck, passage) < _ABOVE_BED_DB:
             continue
@@ -32,17 +35,33 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         yield duck_finding(
             KIND,
             duck,
-            severity=SHOULD,
+            severity=NOTE if _first_word_clear(evidence, passage) else SHOULD,
             in_s=passage.in_s,
             out_s=max(duck.fall_end_s, passage.in_s + _FIRST_WORD_S),
             title="Music falls too late",
-            message=f"The music is still falling {late:.1f} s after the voice began; it should be down before the first word, {limit:g} s after it at most.",
+            message=_message(duck, passage, limit),
             measured=late,
             limit=limit,
             unit="s",
-            certainty=duck.sure("late"),
+            certainty=duck.sure(claim),
             **reshaping(evidence, duck, _before(duck, passage.in_s)),
         )
+
+
+def _message(duck: Duck, passage: Passage, limit: float) -> str:
+    assert duck.fall_start_s is not None
+    assert duck.fall_end_s is not None
+    bare, late = duck.fall_start_s - passage.in_s, duck.fall_end_s - passage.in_s
+    if bare >= _BARE_S:
+        return f"The first {bare:.1f} s of the passage have the music up, and it is down {late:.1f} s after the voice began; {limit:g} s is the latest."
+    return f"The music is still falling {late:.1f} s after the voice began; it should be down before the first word, {limit:g} s after it at most."
+
+
+def _first_word_clear(evidence: Evidence, passage: Passage) -> bool:
+    """Whether the first word stands as far over what lies under it as the spec asks: then the late fall costs no word."""
+    limits = evidence.spec.limits
+    wanted = limits.clearance_lu if limits.first_word_lu is None else limits.first_word_lu
+    return wanted is not None and passage.first_word_lu is not None and round(passage.first_word_lu, 1) >= wanted
 
 
 def _before(duck: Duck, onset_s: float) -> dict[str, float]:

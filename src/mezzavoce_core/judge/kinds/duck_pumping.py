@@ -39,11 +39,12 @@ def find(evidence: Evidence) -> Iterator[Finding]:
 
 
 def _held(pumps: Sequence[Pump]) -> Remedy:
-    """Takes off what was let up, pause by pause."""
+    """Takes off what was let up, pause by pause, as it comes up and goes down."""
     points: list[Point] = []
     for p in pumps:
         ramp = min(_RAMP_S, (p.out_s - p.in_s) / 4)
-        times = (p.in_s, p.in_s + ramp, p.out_s - ramp, p.out_s)
+        up = (p.in_s + ramp if p.up_from_s is None else p.up_from_s, p.out_s - ramp if p.up_to_s is None else p.up_to_s)
+        times = (p.in_s, *up, p.out_s)
         points += [Point(round(t, 3), round(g, 1)) for t, g in zip(times, (0.0, -p.rise_db, -p.rise_db, 0.0), strict=True)]
     return Remedy(action="hold", role="music", amount_db=-round(max(p.rise_db for p in pumps), 1), points=tuple(points))
 

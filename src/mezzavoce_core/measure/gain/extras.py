@@ -19,6 +19,8 @@ _SHALLOW_DB, _SHALLOW_ENDS_S, _SHALLOW_STARTS_S = (3.0, 4.0, 5.0, 6.5), (-0.35, 
 _SHORTEST_HOLD_S = 0.25
 _PUMPS_DB, _PUMP_RAMPS_S, _PUMP_DELAYS_S = (3.0, 4.5, 6.0, 8.0, 11.0), (0.03, 0.08, 0.2), (0.0, 0.06, 0.15)
 _LEAST_PAUSE_S = 0.3
+_SLOW_FROM_S, _QUICK_DOWN_S, _DOWN_BEFORE_S, _TOP_S = (0.0, 0.08), (0.02, 0.08), (0.0, 0.05), 0.01
+"""As a compressor lets music up: all through the pause, and quickly down at the word."""
 
 
 def pumps(search: Search, speech: Sequence[tuple[float, float]]) -> list[tuple[Move, float]]:
@@ -53,6 +55,11 @@ def rises_in(from_s: float, to_s: float, depth_db: float) -> Iterator[Move]:
                 times = from_s + up, from_s + up + ramp, to_s - down - ramp, to_s - down
                 if times[2] - times[1] >= 0.05:
                     yield from (Move(*times, -rise) for rise in (*_PUMPS_DB, depth_db) if rise <= depth_db + 0.5)
+    for up in _SLOW_FROM_S:
+        for before in _DOWN_BEFORE_S:
+            for down in _QUICK_DOWN_S:
+                times = from_s + up, to_s - before - _TOP_S, to_s - before, to_s - before + down
+                yield from (Move(*times, -rise) for rise in _PUMPS_DB if rise <= depth_db + 0.5)
 
 
 def shallow(search: Search) -> None:

@@ -4,6 +4,7 @@ import { clientKey, fragment, say, send } from "../talk.js";
 /** Look after the side. `onChange(mark)` is called after something was decided, worded or undone. */
 export function makeSide(element, onPick, onChange, onHear) {
   let asked = 0;
+  let sending = 0;
   let lines = Array.from(element.querySelectorAll(".list > li"));
   element.addEventListener("click", (event) => {
     const link = event.target.closest("a[data-mark]");
@@ -29,12 +30,14 @@ export function makeSide(element, onPick, onChange, onHear) {
     const body = new FormData(form);
     if (button && button.name) body.set(button.name, button.value);
     if (form.dataset.do === "decide") body.set("client_key", clientKey());
+    sending += 1;
     try {
       const answer = await send(form.action, body);
-      onChange(answer.mark, { did: form.dataset.do, what: body.get("what"), alike: body.has("alike"), again: answer.again });
+      await onChange(answer.mark, { did: form.dataset.do, what: body.get("what"), alike: body.has("alike"), again: answer.again });
     } catch (error) {
       say(error.message, true);
     }
+    sending -= 1;
   }
 
   /** Those alike together, or by place; remembered in this browser. */
@@ -89,6 +92,8 @@ export function makeSide(element, onPick, onChange, onHear) {
       replace(Array.from(content.children));
     },
     arrange,
+    /** Whether something is on its way that changes what is shown. */
+    busy: () => sending > 0,
     group: () => group(!grouped()),
     /** Letters in the order of the list. */
     order: () => Array.from(element.querySelectorAll(".list a[data-mark]"), (link) => link.dataset.mark),

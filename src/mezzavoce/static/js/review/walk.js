@@ -39,10 +39,11 @@ export function makeWalk(root, { store, player, hearing, side }) {
   }
 
   /** Judged anew: what hangs on that is fetched and drawn, and nothing moves under somebody's hands. */
-  async function judgedAgain(words = "Judged again.") {
+  async function judgedAgain(words = "Judged again.", mayTake = () => true) {
     try {
       const curves = fetchCurves(root.dataset.series);
-      const fresh = await fetchJudged(root, side, store.get().chosen?.letters || "");
+      const fresh = await fetchJudged(root, side, store.get().chosen?.letters || "", mayTake);
+      if (!fresh) return;
       const letters = document.querySelector(".finding")?.dataset.mark;
       const mark = fresh.marks.find((m) => m.letters === letters) || null;
       store.set({ ...fresh, chosen: mark, proposal: mark?.remedy || null });
@@ -53,7 +54,8 @@ export function makeWalk(root, { store, player, hearing, side }) {
       root.dataset.turn = String(Number(root.dataset.turn || 0) + 1);
       if (words) say(words);
     } catch {
-      reload();
+      // What a person asked for has to be seen; mere news is asked for again.
+      if (words) reload();
     }
   }
 
@@ -116,7 +118,8 @@ export function makeWalk(root, { store, player, hearing, side }) {
 
   /** Somebody else did something here, or an editor answered. What is being written stays, and it is looked at a little later. */
   async function news() {
-    if (!isWriting(document.getElementById("side"))) await judgedAgain("");
+    const quiet = () => !side.busy() && !isWriting(document.getElementById("side"));
+    if (quiet()) await judgedAgain("", quiet);
   }
 
   return { pick, step, changed, judgedAgain, comeBack, picture, edit, news };
