@@ -13,6 +13,7 @@ from pathlib import Path
 from mezzavoce.dispatch.models import Answer
 from mezzavoce.library.models import Playback
 from mezzavoce.measuring.models import Run
+from mezzavoce.notes import actions as notes
 from mezzavoce.notes.models import Mark, Note
 from mezzavoce_demo.render import STEMS, mix_file, stem_file
 from mezzavoce_demo.scenario import EPISODES
@@ -338,6 +339,60 @@ class TroubleTest(MeasuredCase):
             page.set_input_files("#choose", path)
             page.wait_for_selector("text=✓ here")
         self.assertEqual(len(broken), 1)
+
+    def test_an_upload_goes_on_after_the_page_was_loaded_anew(self):
+        page = self.open_page()
+        page.on("dialog", lambda dialog: dialog.accept())
+        self.sign_in(page)
+        page.get_by_role("link", name="Take in a mix").click()
+        page.wait_for_selector("#choose", state="attached")
+        offsets = []
+
+        def break_off(route):
+            offsets.append(int(route.request.headers["upload-offset"]))
+            if offsets[-1]:
+                route.abort()
+            else:
+                route.continue_()
+
+        page.route(re.compile(r"/uploads/[0-9a-f-]{36}/$"), lambda route: break_off(route) if route.request.method == "PUT" else route.continue_())
+        with tempfile.TemporaryDirectory() as folder:
+            path = write_wav(Path(folder) / "mix.wav", stereo(sine(-23, 60)))
+            page.set_input_files("#choose", path)
+            self.wait_until(lambda: page.locator("#files").count() and any(offsets))
+            page.unroute_all()
+            page.reload()
+            page.wait_for_selector("#unfinished:has-text('mix.wav')")
+            self.assert_accessible(page)
+            sent = []
+            page.on("request", lambda request: request.method == "PUT" and sent.append(int(request.headers["upload-offset"])))
+            page.set_input_files("#choose", path)
+            page.wait_for_selector("text=✓ here")
+        self.assertGreater(min(sent), 0)
+        self.assertTrue(page.locator("#unfinished").is_hidden())
+
+    def test_the_wording_of_a_note_is_in_view_when_it_is_edited(self):
+        self.measured_mix()
+        page = self.open_page(DESKTOP)
+        self.sign_in(page)
+        page.click("text=1 Ebb")
+        page.wait_for_selector("#review[data-ready]")
+        page.keyboard.press("e")
+        page.wait_for_selector("#wording:focus")
+        inside = page.evaluate(
+            "(() => { const box = document.querySelector('.finding-body').getBoundingClientRect();"
+            "return ['#wording', '[data-do=word] button'].map((name) => document.querySelector(name).getBoundingClientRect())"
+            ".every((r) => r.top >= box.top - 1 && r.bottom <= box.bottom + 1); })()"
+        )
+        self.assertTrue(inside)
+        # Whatever is new meanwhile, what is typed stays.
+        page.keyboard.type("The music has to wait. ")
+        notes.decide(self.lead, Mark.objects.last(), Mark.objects.last().born_mix, "allow", "the song leads")
+        page.wait_for_timeout(3500)
+        self.assertIn("The music has to wait. ", page.input_value("#wording"))
+        page.keyboard.press("Control+Enter")
+        self.wait_until(lambda: Note.objects.filter(text__contains="The music has to wait.").exists())
+        self.until(page, "Array.from(document.querySelectorAll('.list .state')).some((s) => s.textContent === 'allowed')")
 
     def test_a_guest_sees_no_buttons_to_decide(self):
         self.measured_mix()

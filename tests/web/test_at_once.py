@@ -8,7 +8,9 @@ from unittest import mock
 from django.db import connection
 from django.test import TransactionTestCase
 
+from mezzavoce.library import actions as library
 from mezzavoce.library.models import Mix
+from mezzavoce.library.sounds import Piece, Shape
 from mezzavoce.measuring import actions as measuring
 from mezzavoce.measuring import judging
 from mezzavoce.measuring.models import Correction
@@ -18,8 +20,8 @@ from mezzavoce.notes.letters import letters
 from mezzavoce.notes.models import Decision, Mark, Note
 from mezzavoce.notes.selectors import marked
 from mezzavoce_core.exchange.document import document
-from tests.signals import chord, talk, three_stems
-from tests.web.base import SPANS, make_mix, make_people, measure_mix
+from tests.signals import chord, info, talk, three_stems
+from tests.web.base import SPANS, make_mix, make_people, measure_mix, stored
 
 
 class AtOnceTest(TransactionTestCase):
@@ -85,6 +87,18 @@ class AtOnceTest(TransactionTestCase):
             thread.join(60)
         self.assertGreater(len(deciding), 0)
         self.assertEqual((Correction.objects.count(), Decision.objects.count()), (1, len(deciding)))
+
+    def test_two_new_programmes_at_once_get_two_numbers(self):
+        files = [stored(self.production, name=f"{k}.wav") for k in range(4)]
+
+        def take(person, file):
+            pieces = [Piece(file, "mix")]
+            with mock.patch.object(library, "shape_of", return_value=Shape(2, "stereo", info(40.0))), mock.patch.object(library, "_check_files"):
+                library.take_in(person, self.production, library.Intake(files=pieces, frame_rate="25", start_timecode="00:00:00:00", title=file.name))
+
+        for thread in [self.beside(take, file) for file in files]:
+            thread.join(60)
+        self.assertEqual(sorted(self.production.programmes.values_list("number", flat=True)), [1, 2, 3, 4, 5])
 
     def test_two_people_decide_the_same_findings_at_once(self):
         marks = list(Mark.objects.filter(born_mix=self.mix, kind="duck-missing"))

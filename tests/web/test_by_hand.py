@@ -90,6 +90,25 @@ class CorrectionTest(HandCase):
             self.assertEqual(list(judging.judge_run(run, remembered.spec_version).findings.values_list("evidence", "mark")), found)
             self.assertEqual(reading.call_count, 2)
 
+    def test_two_people_at_two_mixes_do_not_push_each_other_out(self):
+        other = make_mix(self.production, self.lead, 2)
+        measure_mix(other)
+        with mock.patch.object(last, "read_features", side_effect=last.read_features) as reading:
+            for begin in ("10:00:08:00", "10:00:09:00", "10:00:10:00"):
+                for mix in (self.mix, other):
+                    measuring.correct(self.reviewer, mix, "no-speech", (begin, "10:00:12:00"))
+        self.assertEqual(reading.call_count, 2)
+
+    def test_another_spec_takes_the_measurement_and_not_the_judgement(self):
+        kept, asked = last.LastJudged(2), []
+        run = self.mix.runs.get()
+        with mock.patch.object(last, "read_features", side_effect=last.read_features) as reading:
+            for spec in (1, 2, 1, 3, 2):
+                kept.judged(run.features, spec, lambda measurement, earlier: asked.append(earlier) or measurement)
+        # The third spec pushes out the one that was asked for longest ago.
+        self.assertEqual([earlier is None for earlier in asked], [True, True, False, True, True])
+        self.assertEqual(reading.call_count, 1)
+
     def test_what_was_looked_at_again_is_known_in_every_process(self):
         with mock.patch("mezzavoce_core.measure.music_gain.find_gain", side_effect=music_gain.find_gain) as looked:
             measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:24:00", "10:00:25:00"))

@@ -146,6 +146,15 @@ class JudgedAgainTest(SpecCase):
         self.assertEqual(stale_mixes(), [])
         return current_judgement(type(self.mix).objects.get(pk=self.mix.pk))
 
+    def test_a_sweep_costs_what_was_marked_however_many_mixes_there_are(self):
+        for number in range(2, 6):
+            measure_mix(make_mix(self.production, self.lead, number, f"Tide {number}"))
+        with self.assertNumQueries(1):
+            self.assertEqual(actions.judge_stale(), 0)
+        # What nobody marked is found now and then.
+        self.mix.runs.get().judgements.all().delete()
+        self.assertEqual((actions.find_stale(), actions.judge_stale(), actions.find_stale()), (1, 1, 0))
+
     def test_choosing_another_for_the_production(self):
         runs = Run.objects.count()
         with self.captureOnCommitCallbacks() as callbacks:

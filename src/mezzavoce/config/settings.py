@@ -185,7 +185,15 @@ CELERY_TASK_ACKS_LATE = True
 CELERY_TASK_REJECT_ON_WORKER_LOST = True
 CELERY_WORKER_PREFETCH_MULTIPLIER = 1
 CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
-CELERY_BROKER_TRANSPORT_OPTIONS = {"visibility_timeout": 60 * 60 * 12, "socket_connect_timeout": 2, "socket_timeout": 30}
+CELERY_BROKER_TRANSPORT_OPTIONS = {
+    "visibility_timeout": 60 * 60 * 12,
+    "socket_connect_timeout": 2,
+    "socket_timeout": 30,
+    # Whoever rings does not wait for a queue that is away: the next sweep finds the row.
+    "max_retries": 1,
+    "interval_start": 0,
+    "interval_step": 0.1,
+}
 CELERY_REDIS_SOCKET_CONNECT_TIMEOUT = 2
 CELERY_TASK_DEFAULT_QUEUE = "errands"
 # Quick errands do not wait behind film that is being made ready for the browser.

@@ -44,8 +44,8 @@ class Pump:
 
     def shifted(self, by_s: float) -> "Pump":
         """The same on another clock."""
-        names = ("in_s", "out_s", "up_from_s", "up_to_s")
-        return replace(self, **{name: None if getattr(self, name) is None else getattr(self, name) + by_s for name in names})
+        up = (None if t is None else t + by_s for t in (self.up_from_s, self.up_to_s))
+        return Pump(self.in_s + by_s, self.out_s + by_s, self.rise_db, self.certainty, *up)
 
 
 @dataclass(frozen=True)
