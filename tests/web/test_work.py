@@ -1,5 +1,6 @@
 """The one queue behind measuring, playback, excerpts and mail: whose turn it is, who holds what, how often it is tried, what is said at the end."""
 
+import errno
 from datetime import timedelta
 from unittest import mock
 
@@ -63,6 +64,7 @@ class LeaseTest(ProductionCase):
         for outcome, state, words in (
             (ToolFailed("It was killed."), Run.State.WAITING, "It was killed."),
             (ValueError("a bug"), Run.State.WAITING, "nobody expected"),
+            (OSError(errno.ENOSPC, "No space left on device"), Run.State.WAITING, "disk of this Mezzavoce is full"),
             (NotMeasurable("It is silent."), Run.State.FAILED, "It is silent."),
         ):
             Run.objects.update(next_try=None, attempts=0)

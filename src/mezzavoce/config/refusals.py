@@ -55,6 +55,11 @@ class NoRoom(Refused):
     status = 507
 
 
+def is_full(error: Exception) -> bool:
+    """Whether something could not be written because there is no space left."""
+    return isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT)
+
+
 class RefusalMiddleware:
     """Turns a refusal into its sentence: JSON for scripts, a page for people. What is private is kept out of caches."""
 
@@ -72,7 +77,7 @@ class RefusalMiddleware:
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
         """Answer a refusal; leave everything else to Django."""
-        if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+        if is_full(error):
             _LOG.error("no space left: %s", error)
             error = NoRoom(NO_ROOM)
         if isinstance(error, (Refused, MezzavoceError)):

@@ -5,6 +5,7 @@ from collections.abc import Callable
 
 from mezzavoce_core.errors import MezzavoceError
 
+from ..config.refusals import NO_ROOM, is_full
 from .models import FAILED
 from .queue import Queue, W
 
@@ -30,7 +31,7 @@ def work_next(queue: Queue[W], carry_out: Callable[[W], None], only: int | None 
             queue.put_off(row, str(error))
         else:
             queue.end(row, FAILED, str(error))
-    except Exception:
+    except Exception as error:
         _LOG.exception("%s of row %s went wrong", queue.kind, row.pk)
-        queue.put_off(row, _UNKNOWN)
+        queue.put_off(row, NO_ROOM if is_full(error) else _UNKNOWN)
     return True
