@@ -4,6 +4,7 @@ from dataclasses import replace
 from math import gcd
 
 from tests.evaluation import cues, material, other_faults
+from tests.evaluation.faults import BARE, COMPRESSED
 from tests.evaluation.mixes import Plan
 
 FAULTS = (
@@ -103,6 +104,8 @@ def plans(half, scale=1.0):
         add(kind, _MIXES_WITH_A_FAULT, pieces=pieces, faults=(kind,), seconds=seconds, with_effects=True)
     add_ducks(_MORE_WITH_A_DUCK)
     add("clean", _MORE_CLEAN, seconds=180.0, with_effects=True)
+    add(BARE, _MIXES_WITH_A_FAULT, faults=(BARE,))
+    add(COMPRESSED, _MIXES_WITH_A_FAULT, faults=(COMPRESSED,))
     return found
 
 

@@ -8,6 +8,9 @@ from unittest import mock
 from django.db import connection
 from django.test import TransactionTestCase
 
+from mezzavoce.dispatch import actions as dispatch
+from mezzavoce.dispatch import mails
+from mezzavoce.dispatch.models import Delivery, Notice
 from mezzavoce.library import actions as library
 from mezzavoce.library.models import Mix
 from mezzavoce.library.sounds import Piece, Shape
@@ -113,3 +116,29 @@ class AtOnceTest(TransactionTestCase):
             for thread in [self.beside(actions.decide_alike, mark, self.mix, Decision.What.NOTE) for mark in marks]:
                 thread.join(60)
         self.assertEqual((Decision.objects.count(), Note.objects.count()), (4, 2))
+
+
+class AnswersAtOnceTest(TransactionTestCase):
+    def test_an_answer_that_comes_while_a_mail_tells_of_another_is_told_by_the_next(self):
+        make_people(self)
+        mix = make_mix(self.production, self.lead)
+        measure_mix(mix)
+        actions.decide(self.reviewer, Mark.objects.first(), mix, Decision.What.NOTE)
+        sent = dispatch.send(self.reviewer, dispatch.prepare(self.reviewer, mix, [self.contact]), answers_by_mail=True)
+        recipient, item = sent.recipients.get(), sent.items.get()
+        Delivery.objects.update(state=Delivery.State.SENT)
+        dispatch.answer(recipient, item, "fixed", "", "first")
+
+        def meanwhile(message):
+            told.append(message.subject)
+            if len(told) == 1:
+                dispatch.answer(recipient, item, "question", "Which take?", "second")
+
+        told = []
+        with mock.patch.object(mails, "post", side_effect=meanwhile):
+            for _ in range(2):
+                Notice.objects.update(next_try=None)
+                self.assertTrue(mails.send_next())
+            Notice.objects.update(next_try=None)
+            self.assertFalse(mails.send_next())
+        self.assertEqual((len(told), Notice.objects.get().state, Notice.objects.get().error), (2, Notice.State.SENT, ""))

@@ -194,7 +194,6 @@ CELERY_BROKER_TRANSPORT_OPTIONS = {
     "interval_start": 0,
     "interval_step": 0.1,
 }
-CELERY_REDIS_SOCKET_CONNECT_TIMEOUT = 2
 CELERY_TASK_DEFAULT_QUEUE = "errands"
 # Quick errands do not wait behind film that is being made ready for the browser.
 CELERY_TASK_ROUTES = {

@@ -149,13 +149,11 @@ def renew_link(person: Person, recipient: Recipient) -> Recipient:
     return fresh
 
 
-def recipient_for(token: str) -> Recipient:
-    """Whom a personal link belongs to; Http404 for one that was altered, withdrawn or is too old."""
+def recipient_for(token: str) -> Recipient | None:
+    """Whom a personal link belongs to; None for one that was altered, withdrawn or is too old."""
     fields = ("dispatch__mix__programme__production", "dispatch__by", "contact")
     recipient = Recipient.objects.select_related(*fields).filter(token_hash=hash_of(token), dispatch__state=Dispatch.State.SENT).first()
-    if recipient is None or not recipient.open:
-        raise Http404
-    return recipient
+    return recipient if recipient is not None and recipient.open else None
 
 
 def answers_of(recipient: Recipient) -> dict[int, Answer]:

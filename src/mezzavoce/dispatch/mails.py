@@ -4,6 +4,7 @@ from datetime import timedelta
 
 from django.conf import settings
 from django.core.mail import EmailMessage, EmailMultiAlternatives
+from django.db import transaction
 from django.template.loader import render_to_string
 from django.urls import reverse
 from django.utils import timezone
@@ -82,11 +83,11 @@ def with_link(text: str, link: str) -> str:
 
 
 def announce(dispatch: Dispatch) -> None:
-    """An answer came: a mail tells the sender, a little later, if one is wanted. Called inside the transaction of the answer."""
+    """An answer came: a mail tells the sender, a little later, if one is wanted. Called inside a transaction."""
     if not dispatch.answers_by_mail:
         return
     soon = timezone.now() + timedelta(seconds=GATHER_S)
-    notice, made = Notice.objects.select_for_update().get_or_create(dispatch=dispatch, defaults={"next_try": soon})
+    notice, made = Notice.objects.select_for_update().get_or_create(dispatch=dispatch, defaults={"state": Notice.State.WAITING, "next_try": soon})
     if not made and notice.state not in (Notice.State.WAITING, Notice.State.RUNNING):
         notice.state, notice.attempts, notice.next_try = Notice.State.WAITING, 0, soon
         notice.save()
@@ -104,10 +105,11 @@ def _tell(notice: Notice) -> None:
     except FateUnknown as unknown:
         state, error = Notice.State.UNKNOWN, str(unknown)
     last = answers[-1].pk
-    NOTICES.end(notice, state, error, told=last)
-    if Answer.objects.filter(item__dispatch=dispatch, pk__gt=last).exists():
-        # It came while this mail went out.
-        announce(dispatch)
+    with transaction.atomic():
+        NOTICES.end(notice, state, error, told=last)
+        if Answer.objects.filter(item__dispatch=dispatch, pk__gt=last).exists():
+            # It came while this mail went out.
+            announce(dispatch)
 
 
 def _word_of(dispatch: Dispatch, answers: list[Answer]) -> EmailMessage:

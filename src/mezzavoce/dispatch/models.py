@@ -8,7 +8,7 @@ from django.utils import timezone
 from ..accounts.models import Person
 from ..library.models import Contact, Mix, StoredFile
 from ..notes.models import Mark, Note
-from ..work.models import FAILED, RUNNING, WAITING, Work
+from ..work.models import FAILED, RUNNING, WAITING, Making, Work
 
 
 class Dispatch(models.Model):
@@ -55,19 +55,10 @@ class DispatchItem(models.Model):
         return f"{self.content['letters']} {self.content['title']}"
 
 
-class Excerpt(Work):
+class Excerpt(Making):
     """Picture and sound of the passage of one note, cut from the mix's playback file once it is there."""
 
-    class State(models.TextChoices):
-        """How far it is."""
-
-        WAITING = WAITING, "waiting"
-        RUNNING = RUNNING, "being cut"
-        READY = "ready", "ready"
-        FAILED = FAILED, "failed"
-
     item = models.OneToOneField(DispatchItem, on_delete=models.CASCADE, related_name="excerpt")
-    state = models.CharField(max_length=10, choices=State, default=State.WAITING, db_index=True)
     clip = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
     still = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
 
@@ -100,8 +91,8 @@ class Recipient(models.Model):
         return not self.withdrawn and self.expires > timezone.now()
 
 
-class Delivery(Work):
-    """The mail to one recipient, as prepared, and how it fared."""
+class Mail(Work):
+    """A mail that goes out once."""
 
     class State(models.TextChoices):
         """Prepared, to be sent, being sent, sent, given up, or nobody knows."""
@@ -113,8 +104,16 @@ class Delivery(Work):
         FAILED = FAILED, "failed"
         UNKNOWN = "unknown", "nobody knows"
 
-    recipient = models.OneToOneField(Recipient, on_delete=models.CASCADE, related_name="delivery")
     state = models.CharField(max_length=10, choices=State, default=State.PREPARED, db_index=True)
+
+    class Meta:
+        abstract = True
+
+
+class Delivery(Mail):
+    """The mail to one recipient, as prepared, and how it fared."""
+
+    recipient = models.OneToOneField(Recipient, on_delete=models.CASCADE, related_name="delivery")
     text = models.TextField()
     html = models.TextField()
     message_id = models.CharField(max_length=120, blank=True)
@@ -125,20 +124,10 @@ class Delivery(Work):
         return f"{self.recipient}: {self.state}"
 
 
-class Notice(Work):
+class Notice(Mail):
     """The mail that tells the sender of a dispatch what was answered; one mail for all answers of a minute."""
 
-    class State(models.TextChoices):
-        """To be sent, being sent, sent, given up, or nobody knows."""
-
-        WAITING = WAITING, "waiting"
-        RUNNING = RUNNING, "being sent"
-        SENT = "sent", "sent"
-        FAILED = FAILED, "failed"
-        UNKNOWN = "unknown", "nobody knows"
-
     dispatch = models.OneToOneField(Dispatch, on_delete=models.CASCADE, related_name="notice")
-    state = models.CharField(max_length=10, choices=State, default=State.WAITING, db_index=True)
     # The last answer that a mail has told of.
     told = models.PositiveBigIntegerField(default=0)
 

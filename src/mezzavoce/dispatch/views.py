@@ -203,11 +203,10 @@ def table(request: HttpRequest, token: str) -> HttpResponse:
 def _recipient(request: HttpRequest, token: str) -> Recipient | None:
     """Whom a personal link belongs to; None for one that opens nothing. Raises TooOften where many of those were tried."""
     check_links(request)
-    try:
-        return actions.recipient_for(token)
-    except Http404:
+    recipient = actions.recipient_for(token)
+    if recipient is None:
         count_miss(request)
-        return None
+    return recipient
 
 
 def _item(recipient: Recipient, item_id: int) -> DispatchItem:

@@ -12,7 +12,7 @@ from mezzavoce_core.judge import spec as core_spec
 from mezzavoce_core.timecode import Clock, parse_rate
 
 from ..accounts.models import Person
-from ..work.models import FAILED, RUNNING, WAITING, Work
+from ..work.models import FAILED, RUNNING, WAITING, Making, Work
 
 
 @lru_cache(maxsize=256)
@@ -206,20 +206,11 @@ class Upload(Work):
             return 0
 
 
-class Survey(Work):
+class Survey(Making):
     """A look through a file with several sounds; what it told is kept with the file."""
-
-    class State(models.TextChoices):
-        """How far it is."""
-
-        WAITING = WAITING, "waiting"
-        RUNNING = RUNNING, "being looked through"
-        READY = "ready", "ready"
-        FAILED = FAILED, "failed"
 
     file = models.OneToOneField(StoredFile, on_delete=models.CASCADE, related_name="look")
     in_pairs = models.BooleanField(default=False)
-    state = models.CharField(max_length=10, choices=State, default=State.WAITING, db_index=True)
 
     def __str__(self) -> str:
         """Of what, and how far."""
@@ -273,19 +264,10 @@ class Mix(models.Model):
         return samples / self.sample_rate_hz
 
 
-class Playback(Work):
+class Playback(Making):
     """Picture and sound of a mix for the browser, made once."""
 
-    class State(models.TextChoices):
-        """How far they are."""
-
-        WAITING = WAITING, "waiting"
-        RUNNING = RUNNING, "being made"
-        READY = "ready", "ready"
-        FAILED = FAILED, "failed"
-
     mix = models.OneToOneField(Mix, on_delete=models.CASCADE, related_name="playback")
-    state = models.CharField(max_length=10, choices=State, default=State.WAITING, db_index=True)
     file = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
 
     def __str__(self) -> str:

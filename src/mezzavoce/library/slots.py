@@ -4,6 +4,7 @@ import fcntl
 import time
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
+from pathlib import Path
 
 from django.conf import settings
 
@@ -27,8 +28,8 @@ def slot() -> Iterator[None]:
         yield
 
 
-def _take(held: ExitStack, path: object) -> bool:
-    file = open(str(path), "w", encoding="ascii")  # noqa: SIM115, PTH123  (closed with the block)
+def _take(held: ExitStack, path: Path) -> bool:
+    file = path.open("w", encoding="ascii")
     try:
         fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError:

@@ -15,7 +15,7 @@ from mezzavoce_core.exchange.captions import read_captions
 
 from ..accounts.models import Person
 from ..config.inputs import one_line
-from ..config.refusals import NO_ROOM, NoRoom, Overtaken, Refused
+from ..config.refusals import NoRoom, Overtaken, Refused
 from ..work.bell import ring_on_commit
 from ..work.doing import work_next as work_through
 from ..work.queue import Queue, Rules
@@ -102,17 +102,14 @@ def add_piece(upload: Upload, offset: int, piece: bytes, sha256: str) -> Upload:
 
 
 def _append(part: Path, here: int, piece: bytes) -> None:
-    """Write a piece so that it is on disk before it counts. Raises NoRoom where it does not fit; then it is as it was before."""
+    """Write a piece so that it is on disk before it counts; what does not fit counts for nothing."""
     settings.UPLOAD_DIR.mkdir(parents=True, exist_ok=True)
     with part.open("ab") as file:
         # What a killed server left beyond the counted bytes is overwritten.
         file.truncate(here)
-        try:
-            file.write(piece)
-            file.flush()
-            os.fsync(file.fileno())
-        except OSError:
-            raise NoRoom(NO_ROOM) from None
+        file.write(piece)
+        file.flush()
+        os.fsync(file.fileno())
 
 
 def hand_in(upload: Upload) -> Upload:

@@ -30,6 +30,23 @@ class Work(models.Model):
         self.lease_holder, self.lease_until, self.next_try = "", None, None
 
 
+class Making(Work):
+    """Work whose end is something made: a file, or what was found in one."""
+
+    class State(models.TextChoices):
+        """How far it is."""
+
+        WAITING = WAITING, "waiting"
+        RUNNING = RUNNING, "being made"
+        READY = "ready", "ready"
+        FAILED = FAILED, "failed"
+
+    state = models.CharField(max_length=10, choices=State, default=State.WAITING, db_index=True)
+
+    class Meta:
+        abstract = True
+
+
 class Turn(models.Model):
     """When a production was served last by a kind of work, so that one with much to do does not keep the others waiting."""
 

@@ -9,14 +9,14 @@ from ..units import Floats
 from .loudness import mean_lufs
 from .meter import TICKS_PER_S
 
-BARE = "bare"
-"""What a duck tells that begins seconds after its speech, which is bare until then."""
+LATE, BARE = "late", "bare"
+"""What a duck tells whose fall runs into the first word, and one that begins seconds after its speech, which is bare until then."""
 _SURE_OF_IT = (0.0, 1.0, 3.0, 8.0), (0.5, 0.65, 0.85, 0.97)
 _SURE_OF = {
     "fall-slow": ((0.0, 2.0, 3.5, 6.0), (0.35, 0.5, 0.85, 0.95)),
     "return-slow": ((0.0, 1.0, 2.5, 4.0, 6.0), (0.35, 0.5, 0.75, 0.9, 0.95)),
     "fall-abrupt": ((0.0, 1.0), (0.8, 0.95)),
-    "late": ((0.0, 5.5, 7.5), (0.3, 0.45, 0.95)),
+    LATE: ((0.0, 5.5, 7.5), (0.3, 0.45, 0.95)),
     BARE: ((0.0, 5.5, 7.5), (0.3, 0.45, 0.95)),
     "early": ((0.0, 5.5, 7.5, 12.5), (0.45, 0.65, 0.85, 0.97)),
     "held": ((0.0, 7.0, 11.0), (0.3, 0.6, 0.95)),

@@ -97,7 +97,7 @@ class Migration(migrations.Migration):
                 ('next_try', models.DateTimeField(null=True)),
                 ('error', models.TextField(blank=True)),
                 ('in_pairs', models.BooleanField(default=False)),
-                ('state', models.CharField(choices=[('waiting', 'waiting'), ('running', 'being looked through'), ('ready', 'ready'), ('failed', 'failed')], db_index=True, default='waiting', max_length=10)),
+                ('state', models.CharField(choices=[('waiting', 'waiting'), ('running', 'being made'), ('ready', 'ready'), ('failed', 'failed')], db_index=True, default='waiting', max_length=10)),
                 ('file', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='look', to='library.storedfile')),
             ],
             options={

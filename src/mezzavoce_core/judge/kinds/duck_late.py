@@ -5,12 +5,11 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...measure.balance import Passage
-from ...measure.ducks import BARE, Duck
+from ...measure.ducks import BARE, LATE, Duck
 from ...units import db_to_power, power_to_db
 from ..ducking import duck_finding, known_ducks, needed, reshaping
 from ..model import NOTE, SHOULD, Evidence, Finding, Kind
 
-LATE = "late"
 _ABOVE_BED_DB = 3.0
 _BARE_S = 1.0
 _FIRST_WORD_S = 0.5

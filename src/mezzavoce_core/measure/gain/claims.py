@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...units import Floats
-from ..ducks import BARE, OWN_DEPTH
+from ..ducks import BARE, LATE, OWN_DEPTH
 from .dips import heard
 from .moves import DEPTH, FALL_END, FALL_START, RETURN_END, RETURN_START, Move, mean_nats, with_column
 from .search import Search
@@ -54,7 +54,7 @@ USUAL_FALLS = Family("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0
 FALLS = (
     Family("fall-abrupt", (-0.6, 0.11, 0.005), (0.015,), told=4.0, by_length=True),
     Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=1.2, by_length=True, slow=True, may_meet=True),
-    Family("late", (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=4.0),
+    Family(LATE, (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=4.0),
     Family(BARE, (1.1, 3.6, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=5.0),
     Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=5.0),
 )
