@@ -137,7 +137,7 @@ def _review(page: Page, target: Path) -> None:
     page.wait_for_selector("html[data-light=day]")
     page.wait_for_selector(".decide")
     page.keyboard.press("Enter")
-    page.wait_for_selector(".side-data[data-open='0']", state="attached")
+    page.wait_for_selector("[data-fact=open]:has-text('0 of ')")
 
 
 def _intake(page: Page, number: str, target: Path) -> None:

@@ -35,6 +35,13 @@ FLAGS = [
 ]
 DESKTOP, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
 PATIENCE_MS = 60_000
+# What a page shows, for whoever reads why a test waited in vain.
+SHOWN = """JSON.stringify({
+  address: location.href, open: document.querySelector("[data-fact=open]")?.textContent,
+  finding: document.querySelector(".finding")?.dataset.mark, said: document.getElementById("say")?.textContent,
+  video: (({ paused, currentTime, readyState, error }) => ({ paused, currentTime, readyState, error: error?.message }))(
+    document.getElementById("video") || {}),
+})"""
 
 
 class BrowserCase(StaticLiveServerTestCase):
@@ -112,7 +119,7 @@ class BrowserCase(StaticLiveServerTestCase):
 
     def _complain(self, message):
         # What was measured from arrays alone has no file and so no peaks, without which the page gets along.
-        if message.type == "error" and not message.location["url"].endswith("/peaks/"):
+        if message.type == "error" and "/peaks/" not in message.location["url"]:
             self.complaints.append(message.text)
 
     def sign_in(self, page, role="reviewer"):
@@ -140,15 +147,15 @@ class BrowserCase(StaticLiveServerTestCase):
                     raise
                 return False  # the page was on its way elsewhere, and is asked again there
 
-        self.wait_until(holds)
+        self.wait_until(holds, told=lambda: f"for {expression}; the page shows: {page.evaluate(SHOWN)}")
 
-    def wait_until(self, condition, seconds=60):
+    def wait_until(self, condition, seconds=60, told=lambda: ""):
         limit = time.monotonic() + seconds
         while time.monotonic() < limit:
             if found := condition():
                 return found
             time.sleep(0.2)
-        return self.fail("waited in vain")
+        return self.fail(f"waited in vain {told()}; complaints: {self.complaints}")
 
 
 class MeasuredCase(BrowserCase):

@@ -30,9 +30,11 @@ class ByHandTest(MeasuredCase):
 
     @contextmanager
     def judged_again(self):
-        """Waits until the page shows what was judged anew."""
+        """Waits until the page shows what was judged anew; what it was told of it is in ``self.told``."""
         turn = self.page.evaluate(_TURN)
-        yield
+        with self.page.expect_response(lambda r: r.request.method == "POST" and not r.url.endswith("/prejudge/")) as answer:
+            yield
+        self.told = answer.value.json()
         self.until(self.page, f"{_TURN} > {turn}")
 
     def seek(self, time):
@@ -59,19 +61,18 @@ class ByHandTest(MeasuredCase):
         self.only_what_changed_is_new()
         row = Correction.objects.get()
         self.assertEqual((row.kind, row.in_sample, row.out_sample), ("speech", round(7.08 * 48000), 12 * 48000))
-        self.assertEqual(page.evaluate(_SPEECH), [[7.08, 12.0]])
+        self.assertEqual(self.told["data"]["speech"], [[7.08, 12.0]])
         self.assertIn("somebody speaks", page.inner_text(".undo-row"))
         with self.judged_again():
             page.keyboard.press("z")
-        self.assertEqual(page.evaluate(_SPEECH), [[6.0, 12.0]])
+        self.assertEqual(self.told["data"]["speech"], [[6.0, 12.0]])
 
     def only_what_changed_is_new(self):
         """Lines of the list that say what they said stand where they stood, in the order of time."""
         lines = self.page.evaluate(_STOOD)
         self.assertTrue(any(stood for _, stood, _ in lines))
         self.assertEqual([letters for letters, stood, now in lines if stood and stood != now], [])
-        marks = self.page.evaluate("JSON.parse(document.getElementById('review-data').textContent).marks")
-        self.assertEqual([letters for letters, _, _ in lines], [m["letters"] for m in marks])
+        self.assertEqual([letters for letters, _, _ in lines], self.told["order"])
 
     def test_an_edge_by_mouse_counts_when_it_is_saved(self):
         page = self.page

@@ -142,6 +142,26 @@ class TroubleTest(MeasuredCase):
         self.wait_until(lambda: Note.objects.filter(text__contains="The music has to wait.").exists())
         self.until(page, "Array.from(document.querySelectorAll('.list .state')).some((s) => s.textContent === 'allowed')")
 
+    def test_whoever_goes_on_is_not_taken_back_by_an_answer_that_comes_late(self):
+        self.measured_mix()
+        page = self.open_page(DESKTOP)
+        self.sign_in(page)
+        page.click("text=1 Ebb")
+        page.wait_for_selector("#review[data-ready]")
+        first, other = (link.get_attribute("data-mark") for link in page.locator(".list a").all()[:2])
+        held = []
+        page.route("**/state/**", lambda route: held.append(route) if not held else route.continue_())
+        # Something new that the page asks about by itself, held on its way while somebody goes on to another finding.
+        notes.decide(self.lead, Mark.objects.get(letters=first), Mark.objects.first().born_mix, "allow", "the song leads")
+        self.wait_until(lambda: page.locator(".list a").count() and held)
+        page.locator(".list a").nth(1).click()
+        page.wait_for_selector(f".finding[data-mark={other}]")
+        held[0].continue_()
+        self.until(page, f"document.querySelector('.list a[data-mark={first}] .state').textContent === 'allowed'")
+        self.assertEqual(page.locator(".finding").get_attribute("data-mark"), other)
+        self.assertEqual(page.locator(".list .is-chosen a").get_attribute("data-mark"), other)
+        self.assertEqual(self.complaints, [])
+
     def test_a_guest_sees_no_buttons_to_decide(self):
         self.measured_mix()
         page = self.open_page()

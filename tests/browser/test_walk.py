@@ -120,16 +120,16 @@ class WalkTest(BrowserCase):
 
     def decide_each_way(self, page):
         page.get_by_role("button", name="Not a fault").click()
-        self.until(page, "document.querySelector('.side-data').dataset.open === '1'")
+        self.until(page, "document.querySelector('[data-fact=open]').textContent.startsWith('1 of')")
         page.keyboard.press("z")
-        self.until(page, "document.querySelector('.side-data').dataset.open === '2' && document.querySelector('.finding').dataset.mark === 'A'")
+        self.until(page, "document.querySelector('[data-fact=open]').textContent.startsWith('2 of') && document.querySelector('.finding').dataset.mark === 'A'")
         page.keyboard.press("a")
         page.get_by_role("button", name="Allow", exact=True).wait_for()
         page.keyboard.type("the song leads here")
         page.keyboard.press("Enter")
-        self.until(page, "document.querySelector('.side-data').dataset.open === '1'")
+        self.until(page, "document.querySelector('[data-fact=open]').textContent.startsWith('1 of')")
         page.keyboard.press("z")
-        self.until(page, "document.querySelector('.side-data').dataset.open === '2' && document.querySelector('.finding').dataset.mark === 'A'")
+        self.until(page, "document.querySelector('[data-fact=open]').textContent.startsWith('2 of') && document.querySelector('.finding').dataset.mark === 'A'")
         page.keyboard.press("e")
         page.wait_for_selector("#wording:focus")
         page.keyboard.press("Control+a")
@@ -140,7 +140,7 @@ class WalkTest(BrowserCase):
         page.locator(".list a").nth(1).click()
         page.wait_for_selector(".finding[data-mark=B] .decide")
         page.keyboard.press("Enter")
-        self.until(page, "document.querySelector('.side-data').dataset.open === '0'")
+        self.until(page, "document.querySelector('[data-fact=open]').textContent.startsWith('0 of')")
 
     def send(self, page):
         page.keyboard.press("m")
@@ -219,8 +219,8 @@ class WalkTest(BrowserCase):
     def measure_again(self, page):
         page.get_by_role("button", name="measure again").click()
         self.wait_until(lambda: Run.objects.filter(state=Run.State.MEASURED).count() == 2)
-        page.get_by_role("link", name="Show the new figures").click()
-        page.wait_for_selector(".finding[data-mark=A], .finding[data-mark=B]")
+        self.until(page, "Number(document.getElementById('review').dataset.turn || 0) > 0")
+        self.assertFalse(page.locator("[data-part=measuring] progress").count())
         self.assertEqual(Mark.objects.count(), 2)
         self.assertEqual([s.inner_text() for s in page.locator(".list .state").all()], ["fixed", "cannot fix"])
 
@@ -239,7 +239,7 @@ class KeyboardTest(MeasuredCase):
         for _ in range(open_ones):
             page.wait_for_selector(".decide")
             page.keyboard.press("Enter")
-            self.until(page, f"+document.querySelector('.side-data').dataset.open === {open_ones - 1}")
+            self.until(page, f"parseInt(document.querySelector('[data-fact=open]').textContent) === {open_ones - 1}")
             open_ones -= 1
         page.keyboard.press("m")
         page.wait_for_selector("text=See what will go out")

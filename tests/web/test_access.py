@@ -66,17 +66,16 @@ class RolesTest(ProductionCase):
         self.client.force_login(self.stranger)
         for name, args in (
             ("mix", [mix.pk]),
-            ("mix-side", [mix.pk]),
-            ("mix-judged", [mix.pk]),
+            ("mix-state", [mix.pk]),
+            ("notes-state", [mix.pk]),
             ("notes", [mix.pk]),
             ("series", [mix.pk]),
             ("playback", [mix.pk]),
             ("intake", [self.production.pk]),
             ("production", [self.production.pk]),
-            ("desk-parts", [self.production.pk]),
-            ("mix-measuring", [mix.pk]),
+            ("desk-state", [self.production.pk]),
         ):
-            response = self.client.get(reverse(name, args=args), headers={"X-Fragment": "1"})
+            response = self.client.get(reverse(name, args=args), headers={"Accept": "application/json"})
             self.assertEqual(response.status_code, 404, name)
         for name, args in (
             ("decide", [mark.pk]),
@@ -84,7 +83,7 @@ class RolesTest(ProductionCase):
             ("measure", [mix.pk]),
             ("prepare", [mix.pk]),
             ("correct", [mix.pk]),
-            ("foresee", [mix.pk]),
+            ("prejudge", [mix.pk]),
             ("cancel-run", [judgement.run_id]),
         ):
             self.assertEqual(self.client.post(reverse(name, args=args), {"what": "note it"}).status_code, 404, name)

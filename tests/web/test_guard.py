@@ -120,7 +120,7 @@ class CachesTest(DispatchCase):
             ("specs", [self.production.pk]),
             ("editor", [self.token]),
             ("editor-table", [self.token]),
-            ("mix-news", [self.mix.pk]),
+            ("mix-state", [self.mix.pk]),
         ):
             told = self.client.get(reverse(name, args=args))["Cache-Control"]
             self.assertIn("private", told, name)

@@ -86,7 +86,7 @@ FIELDS = [
     "version",
     "what",
 ]
-HEADERS = ("Range", "Upload-Offset", "Upload-SHA256", "X-Fragment", "Accept", "Referer", "Cookie")
+HEADERS = ("Range", "Upload-Offset", "Upload-SHA256", "Accept", "Referer", "Cookie")
 
 
 def addresses(patterns=None, prefix=""):
@@ -212,7 +212,7 @@ class AnswersTest(EveryAddressCase):
             self.assertContains(self.client.get(address), "<h1>", status_code=status)
 
     def test_scripts_of_somebody_signed_out_are_told(self):
-        answer = self.client.get(reverse("mix-news", args=[self.mix.pk]), headers={"Accept": "application/json"})
+        answer = self.client.get(reverse("mix-state", args=[self.mix.pk]), headers={"Accept": "application/json"})
         self.assertEqual(answer.status_code, 401)
         self.assertIn("You are signed out", answer.json()["error"])
 
@@ -221,8 +221,8 @@ class AnswersTest(EveryAddressCase):
         self.client.force_login(self.reviewer)
         from unittest import mock
 
-        with mock.patch("mezzavoce.screens.views.review", side_effect=ZeroDivisionError):
-            answer = self.client.get(reverse("mix-side", args=[self.mix.pk]), headers={"X-Fragment": "1"})
+        with mock.patch("mezzavoce.screens.review_views.review", side_effect=ZeroDivisionError):
+            answer = self.client.get(reverse("mix-state", args=[self.mix.pk]), headers={"Accept": "application/json"})
             self.assertEqual((answer.status_code, list(answer.json())), (500, ["error"]))
             self.assertContains(self.client.get(reverse("mix", args=[self.mix.pk])), "Nothing of yours is lost", status_code=500)
 

@@ -1,10 +1,12 @@
 """Mail servers as they are, names as people have them, links that belong to one person, and word of answers."""
 
+import re
 import smtplib
 import socketserver
 import threading
 import time
 from email import message_from_bytes, policy
+from html import unescape
 from unittest import mock
 
 from django.conf import settings
@@ -247,23 +249,24 @@ class NewsTest(DispatchCase):
 
     def test_pages_hear_of_it_by_themselves(self):
         self.client.force_login(self.reviewer)
-        for name, shown in (("mix-news", reverse("mix-side", args=[self.mix.pk])), ("sending-news", reverse("notes", args=[self.mix.pk]))):
-            address = reverse(name, args=[self.mix.pk])
-            seen = self.client.get(address).json()["news"]
-            self.assertContains(self.client.get(shown, headers={"X-Fragment": "1"}), seen.replace("&", "&amp;"))
-            self.assertEqual(self.client.get(address, {"seen": seen}).status_code, 204)
-            self.answer(key=name)
-            self.assertNotEqual(self.client.get(address, {"seen": seen}).json()["news"], seen)
+        for name, page, part in (("mix-state", "mix", "finding"), ("notes-state", "notes", "sent")):
+            seen = unescape(re.search(r'data-version="([^"]*)"', self.client.get(reverse(page, args=[self.mix.pk])).content.decode())[1])
+            shown = {"mark": self.mark.letters, "shown": self.mark.letters}
+            self.assertEqual(self.changes(name, self.mix, seen=seen, **shown), {})
+            self.answer("question", f"Asked for {name}?", key=name)
+            changed = self.changes(name, self.mix, seen=seen, **shown)
+            self.assertNotEqual(changed["version"], seen)
+            self.assertIn(f"Asked for {name}?", changed["parts"][part])
 
     def test_the_desk_builds_nothing_where_nothing_is_new(self):
         self.client.force_login(self.reviewer)
-        address = reverse("desk-parts", args=[self.production.pk])
-        seen = self.client.get(address).context["news"]
+        seen = self.changes("desk-state", self.production)["version"]
         with self.assertNumQueries(7):
-            self.assertEqual(self.client.get(address, {"seen": seen}).status_code, 204)
+            self.assertEqual(self.changes("desk-state", self.production, seen=seen), {})
         self.answer()
-        page = self.client.get(address, {"seen": seen})
-        self.assertContains(page, "is fixed")
+        parts = self.changes("desk-state", self.production, seen=seen)["parts"]
+        self.assertIn("is fixed", parts["waiting"])
+        self.assertNotIn("runs", parts)
 
     def test_a_mail_tells_of_all_answers_of_a_minute(self):
         mails.send_next()

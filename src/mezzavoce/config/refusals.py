@@ -88,7 +88,7 @@ class RefusalMiddleware:
 
 def wants_json(request: HttpRequest) -> bool:
     """Whether a script asks."""
-    return "application/json" in request.headers.get("Accept", "") or request.headers.get("X-Fragment") == "1"
+    return "application/json" in request.headers.get("Accept", "")
 
 
 def answer(request: HttpRequest, sentence: str, status: int) -> HttpResponse:

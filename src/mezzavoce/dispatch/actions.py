@@ -26,7 +26,7 @@ _TEXT_LENGTH = 2000
 
 def sendable(mix: Mix) -> list[Marked]:
     """Noted marks whose notes were not sent yet, in order of time."""
-    return [m for m in marked(mix, current_judgement(mix)) if m.note is not None and m.note.state == Note.State.WRITTEN]
+    return [m for m in marked(mix, current_judgement(mix), whole=True) if m.note is not None and m.note.state == Note.State.WRITTEN]
 
 
 def prepare(person: Person, mix: Mix, contacts: list[Contact]) -> Dispatch:

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 
 from django.db.models import Max
 
+from ..config.refresh import Version
 from ..library.models import Mix
 from .models import Answer, Delivery, Dispatch, DispatchItem
 
@@ -38,8 +39,9 @@ def dispatches_of(mix: Mix) -> list[Dispatch]:
     return list(mix.dispatches.filter(state=Dispatch.State.SENT).prefetch_related("recipients__contact", "recipients__delivery", "items").order_by("-pk"))
 
 
-def news_of_sending(mix: Mix) -> str:
-    """A sign that is another one as soon as a mail of a mix fares otherwise, or an answer comes."""
+def version_of_sending(mix: Mix) -> Version:
+    """What the list of what was sent of a mix is drawn from: how its mails fare, and answers."""
     states = Delivery.objects.filter(recipient__dispatch__mix=mix).order_by("pk").values_list("pk", "state", "attempts", "recipient__withdrawn")
     answer = Answer.objects.filter(item__dispatch__mix=mix).aggregate(n=Max("pk"))["n"]
-    return f"{answer or 0}:" + ",".join(f"{pk}{state[0]}{attempts}{'w' if gone else ''}" for pk, state, attempts, gone in states)
+    mails = ",".join(f"{pk}{state[0]}{attempts}{'w' if gone else ''}" for pk, state, attempts, gone in states)
+    return {"answers": str(answer or 0), "mails": mails or "none"}

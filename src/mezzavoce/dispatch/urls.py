@@ -6,7 +6,7 @@ from . import views
 
 urlpatterns = [
     path("mixes/<int:mix_id>/notes/", views.notes, name="notes"),
-    path("mixes/<int:mix_id>/notes/news/", views.news, name="sending-news"),
+    path("mixes/<int:mix_id>/notes/state/", views.notes_state, name="notes-state"),
     path("mixes/<int:mix_id>/contacts/", views.add_contact, name="add-contact"),
     path("mixes/<int:mix_id>/prepare/", views.prepare, name="prepare"),
     path("dispatches/<int:dispatch_id>/", views.dispatch, name="dispatch"),

@@ -1,6 +1,7 @@
 """The notes of a mix, preparing and sending them, and the editor's page."""
 
 from collections.abc import Callable
+from typing import Any
 
 from csp.decorators import csp_replace
 from django.contrib.auth.decorators import login_required
@@ -13,16 +14,17 @@ from django.views.decorators.http import require_GET, require_POST
 from ..accounts.guard import check_links, count_miss
 from ..accounts.models import Person
 from ..config.inputs import client_key, whole
+from ..config.refresh import changed, encoded, rendered, respond, seen_by
 from ..config.refusals import Refused, wants_json
 from ..library import actions as library_actions
 from ..library.access import mix_for, role_in
-from ..library.models import Contact, Membership
+from ..library.models import Contact, Membership, Mix
 from ..library.serving import serve
 from ..notes.wording import rate_words
 from . import actions
 from .mails import with_link
 from .models import Delivery, DispatchItem, Excerpt, Recipient
-from .selectors import dispatches_of, newest_answers, news_of_sending
+from .selectors import dispatches_of, newest_answers, version_of_sending
 
 # What previews show in the place of a personal link, which is its addressee's alone.
 _STAND_IN = "https://here-stands-the-personal-link-of-each-addressee/"
@@ -35,23 +37,29 @@ def notes(request: HttpRequest, mix_id: int) -> HttpResponse:
     """What is written, what was sent, what came back."""
     mix = mix_for(request.user, mix_id)
     context = {
-        "mix": mix,
-        "news": news_of_sending(mix),
+        # Read first: what changes meanwhile is told the next time.
+        "version": encoded(version_of_sending(mix)),
         "waiting": actions.sendable(mix),
         "contacts": list(mix.production.contacts.all()),
-        "dispatches": dispatches_of(mix),
-        "answers": newest_answers([mix]),
         "may": role_in(request.user, mix.production) != Membership.Role.GUEST,
+        **_sent(mix),
     }
-    return render(request, "dispatch/_sent.html" if request.headers.get("X-Fragment") == "1" else "dispatch/notes.html", context)
+    return render(request, "dispatch/notes.html", context)
+
+
+def _sent(mix: Mix) -> dict[str, Any]:
+    return {"mix": mix, "dispatches": dispatches_of(mix), "answers": newest_answers([mix])}
 
 
 @login_required
 @require_GET
-def news(request: HttpRequest, mix_id: int) -> HttpResponse:
-    """Whether a mail fared otherwise or an answer came since the notes were shown: 204 where not."""
-    sign = news_of_sending(mix_for(request.user, mix_id))
-    return HttpResponse(status=204) if request.GET.get("seen") == sign else JsonResponse({"news": sign})
+def notes_state(request: HttpRequest, mix_id: int) -> HttpResponse:
+    """What changed of what was sent since the page asked last, because a mail fared otherwise or an answer came: 204 where nothing did."""
+    mix = mix_for(request.user, mix_id)
+    version = version_of_sending(mix)
+    if not changed(version, seen_by(request)):
+        return respond(version, {})
+    return respond(version, {"parts": rendered(request, [("sent", "dispatch/_sent.html")], _sent(mix))})
 
 
 @login_required

@@ -118,7 +118,7 @@ def correct(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], ins
     return said
 
 
-def foresee(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], instead: tuple[str, str] | None = None) -> None:
+def prejudge(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], instead: tuple[str, str] | None = None) -> None:
     """Look at what a correction would change while somebody is still setting it, so that saying it takes little time. Nothing counts by it."""
     look_ahead(mix, _said(person, mix, kind, timecodes, instead))
 

@@ -7,9 +7,7 @@ from . import views
 urlpatterns = [
     path("mixes/<int:mix_id>/measure/", views.measure, name="measure"),
     path("mixes/<int:mix_id>/take-out/", views.take_out, name="take-out"),
-    path("mixes/<int:mix_id>/range/", views.set_range, name="set-range"),
-    path("mixes/<int:mix_id>/correct/", views.correct, name="correct"),
-    path("mixes/<int:mix_id>/correct/foresee/", views.foresee, name="foresee"),
+    path("mixes/<int:mix_id>/correct/prejudge/", views.prejudge, name="prejudge"),
     path("mixes/<int:mix_id>/peaks/", views.peaks, name="peaks"),
     path("mixes/<int:mix_id>/samples/", views.samples, name="samples"),
     path("mixes/<int:mix_id>/series/", views.series, name="series"),

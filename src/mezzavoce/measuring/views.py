@@ -1,9 +1,14 @@
 """Asking for a measurement, cancelling it, and the curves that the page draws."""
 
 from django.contrib.auth.decorators import login_required
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
+from django.core.files.storage import default_storage
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse, QueryDict
 from django.shortcuts import redirect
+from django.utils.cache import get_conditional_response
+from django.utils.http import quote_etag
 from django.views.decorators.http import require_GET, require_POST
+
+from mezzavoce_core.exchange.series import without
 
 from ..config.inputs import number
 from ..config.refusals import Refused
@@ -13,6 +18,8 @@ from ..library.serving import serve
 from . import actions
 from .orders import samples as samples_of
 from .selectors import current_judgement, run_for
+
+_HAVE_LENGTH = 400
 
 
 @login_required
@@ -44,40 +51,26 @@ def take_out(request: HttpRequest, mix_id: int) -> HttpResponse:
 @login_required
 @require_GET
 def series(request: HttpRequest, mix_id: int) -> HttpResponseBase:
-    """The curves of the current judgement, compact binary."""
+    """The curves of the current judgement, compact binary; without those that the page says it has."""
     judgement = current_judgement(mix_for(request.user, mix_id))
     if judgement is None or judgement.series is None:
         raise Http404
-    response = serve(request, judgement.series, "application/octet-stream")
-    response["Cache-Control"] = "private, no-cache"
+    # A stored file never changes.
+    etag = quote_etag(judgement.series.key.hex)
+    response = get_conditional_response(request, etag=etag)
+    if response is None:
+        have = request.GET.get("have", "")[:_HAVE_LENGTH].split(",")
+        with default_storage.open(judgement.series.storage_name) as file:
+            response = HttpResponse(without(file.read(), have), content_type="application/octet-stream")
+    response["ETag"], response["Cache-Control"] = etag, "private, no-cache"
     return response
 
 
 @login_required
 @require_POST
-def set_range(request: HttpRequest, mix_id: int) -> JsonResponse:
-    """Say what of the file is programme, or go back to what was found; judged again at once."""
-    mix = _mix(request, mix_id)
-    begins, ends = request.POST.getlist("from"), request.POST.getlist("to")
-    if len(begins) != len(ends):
-        raise Refused("A range came without its in or its out. Set both, then save again.")
-    actions.set_ranges(request.user, mix, None if request.POST.get("found") else list(zip(begins, ends, strict=True)))
-    return JsonResponse({})
-
-
-@login_required
-@require_POST
-def correct(request: HttpRequest, mix_id: int) -> JsonResponse:
-    """Say what a stretch of the mix is; judged again at once."""
-    actions.correct(request.user, _mix(request, mix_id), *_stretch(request))
-    return JsonResponse({})
-
-
-@login_required
-@require_POST
-def foresee(request: HttpRequest, mix_id: int) -> JsonResponse:
+def prejudge(request: HttpRequest, mix_id: int) -> JsonResponse:
     """What somebody is about to say of a stretch; nothing counts by it, but saying it takes less time then."""
-    actions.foresee(request.user, _mix(request, mix_id), *_stretch(request))
+    actions.prejudge(request.user, _mix(request, mix_id), *stretch_in(request.POST))
     return JsonResponse({})
 
 
@@ -86,9 +79,8 @@ def _mix(request: HttpRequest, mix_id: int) -> Mix:
     return mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
 
 
-def _stretch(request: HttpRequest) -> tuple[str, tuple[str, str], tuple[str, str] | None]:
+def stretch_in(said: QueryDict) -> tuple[str, tuple[str, str], tuple[str, str] | None]:
     """What a form says of which stretch, instead of which one if it was there before; as timecodes."""
-    said = request.POST
     instead = (said["instead-from"], said.get("instead-to", "")) if said.get("instead-from") else None
     return said.get("kind", ""), (said.get("from", ""), said.get("to", "")), instead
 

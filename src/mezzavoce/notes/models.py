@@ -20,6 +20,8 @@ class Mark(models.Model):
     kind = models.CharField(max_length=40)
     family = models.CharField(max_length=10)
     severity = models.CharField(max_length=6)
+    # What it is in a few words, apart from the long evidence: lists of hundreds need no more.
+    title = models.CharField(max_length=120)
     evidence = models.JSONField()
 
     class Meta:
@@ -28,12 +30,7 @@ class Mark(models.Model):
 
     def __str__(self) -> str:
         """Its letters and what they stand for."""
-        return f"{self.letters}: {self.evidence['title']}"
-
-    @property
-    def title(self) -> str:
-        """What it is, in a few words."""
-        return str(self.evidence["title"])
+        return f"{self.letters}: {self.title}"
 
 
 class Decision(models.Model):

@@ -14,7 +14,7 @@ from .models import Mark
 
 # A finding over nearly the whole programme is the same finding however its ends moved.
 _LEAST_OVERLAP = 0.2
-_KEPT = ("role", "kind", "family", "severity", "evidence")
+_KEPT = ("role", "kind", "family", "severity", "title", "evidence")
 
 
 @receiver(judged)

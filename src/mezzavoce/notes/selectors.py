@@ -58,8 +58,8 @@ class Marked:
         return self.out_s - self.in_s
 
 
-def marked(mix: Mix, judgement: Judgement | None) -> list[Marked]:
-    """Every mark of a mix that is found now or was decided on before, in order of time."""
+def marked(mix: Mix, judgement: Judgement | None, *, whole: bool = False) -> list[Marked]:
+    """Every mark of a mix that is found now or was decided on before, in order of time; the ``whole`` ones with their evidence, which is long."""
     # The mark holds what the finding says.
     findings = {f.mark_id: f for f in judgement.findings.defer("evidence")} if judgement else {}
     decisions = newest_decisions([mix])
@@ -67,7 +67,7 @@ def marked(mix: Mix, judgement: Judgement | None) -> list[Marked]:
     trims = {t.mark_id: t for t in Trim.objects.filter(mix=mix, withdrawn=None)}
     found = [
         Marked(m, mix, findings.get(m.pk), decisions.get((mix.pk, m.pk)), notes.get(m.pk), trims.get(m.pk))
-        for m in Mark.objects.filter(born_mix=mix)
+        for m in Mark.objects.filter(born_mix=mix).defer(*([] if whole else ["evidence"]))
         if m.pk in findings or (mix.pk, m.pk) in decisions
     ]
     return sorted(found, key=lambda m: (m.in_s, m.mark.pk))

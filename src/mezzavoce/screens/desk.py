@@ -1,6 +1,7 @@
 """The desk: every programme of a production with its newest mix, composed from the selectors of the apps below."""
 
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 from django.db.models import Prefetch
@@ -97,15 +98,31 @@ def _beyond(value: float | None, limit: float | None, digits: int = 1) -> bool:
     return value is not None and limit is not None and round(value, digits) > round(limit, digits)
 
 
-@dataclass(frozen=True)
 class Desk:
-    """Everything that the desk shows."""
+    """Everything that the desk of a production shows to a person in a role. What nobody asks for is not read."""
 
-    production: Production
-    role: str
-    rows: list[Row]
-    active: list[Run]
-    answers: list[Answer]
+    def __init__(self, production: Production, role: str) -> None:
+        self.production = production
+        self.role = role
+
+    @cached_property
+    def rows(self) -> list[Row]:
+        """Every programme with its newest mix."""
+        mixes = Mix.objects.prefetch_related(runs_for_lists()).order_by("-number")
+        programmes = Programme.objects.filter(production=self.production).select_related("spec_version__spec")
+        rows = [_row(p) for p in programmes.prefetch_related(Prefetch("mixes", mixes))]
+        _fill(rows)
+        return rows
+
+    @cached_property
+    def active(self) -> list[Run]:
+        """What is being measured, or waits for it."""
+        return list(active_runs(self.production))
+
+    @cached_property
+    def answers(self) -> list[Answer]:
+        """What editors said last."""
+        return recent_answers(self.production.pk)
 
     @property
     def next_row(self) -> Row | None:
@@ -116,11 +133,7 @@ class Desk:
 
 def desk(person: Person, production: Production) -> Desk:
     """The desk of a production that the person belongs to."""
-    mixes = Mix.objects.prefetch_related(runs_for_lists()).order_by("-number")
-    programmes = Programme.objects.filter(production=production).select_related("spec_version__spec").prefetch_related(Prefetch("mixes", mixes))
-    rows = [_row(p) for p in programmes]
-    _fill(rows)
-    return Desk(production, role_in(person, production) or "guest", rows, list(active_runs(production)), recent_answers(production.pk))
+    return Desk(production, role_in(person, production) or "guest")
 
 
 def _row(programme: Programme) -> Row:

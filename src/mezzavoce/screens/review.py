@@ -1,68 +1,97 @@
-"""The review page of one mix, composed from the selectors of the apps below."""
+"""The review page of one mix, composed from the selectors of the apps below. What nobody asks for is not read."""
 
-from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from mezzavoce_core.exchange.remedies import change, in_sentence, lack, on_the_whole, prediction
 
 from ..accounts.models import Person
+from ..config.refresh import encoded
 from ..dispatch.models import Answer
 from ..dispatch.selectors import newest_answers
 from ..library.access import mix_for, role_in
 from ..library.models import Membership, Mix
-from ..measuring.models import Judgement, Run
 from ..measuring.selectors import current_judgement, newest_run
 from ..notes.actions import LastDeed, last_deed
+from ..notes.models import Mark
 from ..notes.selectors import Marked, marked
 from ..notes.wording import KINDS, proposed_text
 from .bands import BandPicture, bands_of
-from .news import news_of_mix
 from .pictures import Picture, picture_of
 from .ranges import RangeWords, range_words, remarks
 from .verdict import Figure, figures, sentence
+from .versions import version_of_review
 
 _DUCK = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s", "open_lufs", "bed_lufs")
 
 
-@dataclass(frozen=True)
 class Review:
     """Everything that the review page shows."""
 
-    mix: Mix
-    role: str
-    run: Run | None
-    judgement: Judgement | None
-    marks: list[Marked]
-    answers: dict[int, Answer]
-    last: LastDeed | None
-    chosen: Marked | None
-    news: str
+    def __init__(self, mix: Mix, role: str, letters: str | None) -> None:
+        """Of a mix that a person may see in a role; ``letters`` chooses a mark, else the first open one."""
+        self.mix = mix
+        self.role = role
+        self._letters = letters
+        self.judgement = current_judgement(mix)
+        # Read before anything else: what changes meanwhile is told the next time.
+        self.run = newest_run(mix)
+        self.version = version_of_review(mix, self.judgement, self.run)
+
+    @property
+    def encoded_version(self) -> str:
+        """The version as the page carries it."""
+        return encoded(self.version)
 
     @property
     def may_decide(self) -> bool:
         """Whether the person does more than look."""
         return self.role != Membership.Role.GUEST
 
-    @property
+    @cached_property
+    def marks(self) -> list[Marked]:
+        """Every mark, in order of time."""
+        return marked(self.mix, self.judgement)
+
+    @cached_property
+    def answers(self) -> dict[int, Answer]:
+        """The editors' answers that count, by note."""
+        return newest_answers([self.mix])
+
+    @cached_property
+    def last(self) -> LastDeed | None:
+        """What undo would take back."""
+        return last_deed(self.mix)
+
+    @cached_property
+    def chosen(self) -> Marked | None:
+        """The mark whose finding is shown."""
+        by_letters = next((m for m in self.marks if m.mark.letters == self._letters), None)
+        return by_letters or next((m for m in self.marks if m.is_open), self.marks[0] if self.marks else None)
+
+    @cached_property
     def open(self) -> list[Marked]:
         """Marks that nobody has decided on."""
         return [m for m in self.marks if m.is_open]
 
     @property
-    def noted(self) -> list[Marked]:
-        """Marks with a note."""
-        return [m for m in self.marks if m.note]
+    def facts(self) -> dict[str, str]:
+        """Single words and sentences that stand on the page, by their place."""
+        count, left = len(self.marks), f"{len(self.open)} of {len(self.marks)} open"
+        noted = sum(m.note is not None for m in self.marks)
+        return {"verdict": self.sentence, "open": left, "counts": f"{left}: tall must, short should" if count else "", "noted": str(noted) if noted else ""}
 
-    @property
-    def listed(self) -> list[tuple[Marked, str]]:
-        """Every mark with the word at the end of its line: weight while open, then the decision, then the editor's answer."""
-        return [(m, self._word(m)) for m in self.marks]
-
-    def _word(self, item: Marked) -> str:
+    def word(self, item: Marked) -> str:
+        """The word at the end of a mark's line: weight while open, then the decision, then the editor's answer."""
         if item.is_open:
             return item.mark.severity
         answer = self.answers.get(item.note.pk) if item.note else None
         return Answer.What(answer.what).label if answer else item.state
+
+    @property
+    def listed(self) -> list[tuple[Marked, str]]:
+        """Every mark with the word at the end of its line."""
+        return [(m, self.word(m)) for m in self.marks]
 
     @property
     def sentence(self) -> str:
@@ -135,10 +164,12 @@ class Review:
 
     @property
     def for_page(self) -> dict[str, Any]:
-        """What the scripts of the page need, as JSON types."""
+        """What the scripts of the page need of the judgement, as JSON types."""
         clock = self.mix.clock
+        evidence = dict(Mark.objects.filter(pk__in=[m.mark.pk for m in self.marks]).values_list("pk", "evidence"))
         detail = self.judgement.detail if self.judgement else {}
         return {
+            "run": self.judgement.run_id if self.judgement else 0,
             "duration": self.mix.duration_s,
             "rate": str(clock.rate),
             "dropFrame": clock.rate.drop_frame,
@@ -148,46 +179,35 @@ class Review:
             "ducks": [[d[name] for name in _DUCK] for d in detail.get("ducks") or []],
             "speech": [[s["in_s"], s["out_s"]] for s in detail.get("speech") or []],
             "hearable": self.hearable,
-            "marks": [
-                {
-                    "id": m.mark.pk,
-                    "letters": m.mark.letters,
-                    "kind": m.mark.kind,
-                    "family": m.mark.family,
-                    "severity": m.mark.severity,
-                    "state": m.state,
-                    "title": m.mark.title,
-                    "in": m.in_s,
-                    "out": m.out_s,
-                    "role": m.mark.role,
-                    "remedy": _points(m.mark.evidence["remedy"]),
-                    "others": [_points(a) for a in m.mark.evidence["alternatives"]],
-                }
-                for m in self.marks
-            ],
+            "marks": [_mark(m, evidence[m.mark.pk]) for m in self.marks],
         }
 
 
+def _mark(item: Marked, evidence: dict[str, Any]) -> dict[str, Any]:
+    mark = item.mark
+    return {
+        "id": mark.pk,
+        "letters": mark.letters,
+        "kind": mark.kind,
+        "family": mark.family,
+        "severity": mark.severity,
+        "state": item.state,
+        "title": mark.title,
+        "in": item.in_s,
+        "out": item.out_s,
+        "role": mark.role,
+        "remedy": _points(evidence["remedy"]),
+        "others": [_points(a) for a in evidence["alternatives"]],
+    }
+
+
 def _points(remedy: dict[str, Any] | None) -> dict[str, Any] | None:
-    return {"role": remedy["role"], "points": [[p["at_s"], on_the_whole(remedy, p["gain_db"])] for p in remedy["points"]]} if remedy else None
+    if remedy is None:
+        return None
+    return {"role": remedy["role"], "points": [[p["at_s"], on_the_whole(remedy, p["gain_db"])] for p in remedy["points"]]}
 
 
 def review(person: Person, mix_id: int, letters: str | None = None) -> Review:
     """The review of a mix that the person may see; ``letters`` chooses a mark, else the first open one."""
     mix = mix_for(person, mix_id)
-    judgement = current_judgement(mix)
-    # Read before anything else: what changes meanwhile is news the next time.
-    news = news_of_mix(mix, judgement)
-    marks = marked(mix, judgement)
-    chosen = next((m for m in marks if m.mark.letters == letters), None) or next((m for m in marks if m.is_open), marks[0] if marks else None)
-    return Review(
-        mix=mix,
-        role=role_in(person, mix.production) or "guest",
-        run=newest_run(mix),
-        judgement=judgement,
-        marks=marks,
-        answers=newest_answers([mix]),
-        last=last_deed(mix),
-        chosen=chosen,
-        news=news,
-    )
+    return Review(mix, role_in(person, mix.production) or "guest", letters)

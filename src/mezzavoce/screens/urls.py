@@ -2,12 +2,12 @@
 
 from django.urls import path
 
-from . import spec_views, views
+from . import review_views, spec_views, views
 
 urlpatterns = [
     path("", views.home, name="desk"),
     path("productions/<int:production_id>/", views.production, name="production"),
-    path("productions/<int:production_id>/parts/", views.desk_parts, name="desk-parts"),
+    path("productions/<int:production_id>/state/", views.desk_state, name="desk-state"),
     path("productions/<int:production_id>/specs/", spec_views.page, name="specs"),
     path("productions/<int:production_id>/specs/bring-in/", spec_views.bring_in, name="spec-bring-in"),
     path("productions/<int:production_id>/specs/programmes/", spec_views.choose_own, name="spec-programmes"),
@@ -17,9 +17,12 @@ urlpatterns = [
     path("productions/<int:production_id>/specs/<int:spec_id>/choose/", spec_views.choose, name="spec-choose"),
     path("productions/<int:production_id>/specs/<int:spec_id>/file/", spec_views.export, name="spec-file"),
     path("specs/schema.json", spec_views.schema, name="spec-schema"),
-    path("mixes/<int:mix_id>/", views.mix, name="mix"),
-    path("mixes/<int:mix_id>/side/", views.side, name="mix-side"),
-    path("mixes/<int:mix_id>/judged/", views.judged, name="mix-judged"),
-    path("mixes/<int:mix_id>/news/", views.mix_news, name="mix-news"),
-    path("mixes/<int:mix_id>/measuring/", views.measuring_state, name="mix-measuring"),
+    path("mixes/<int:mix_id>/", review_views.page, name="mix"),
+    path("mixes/<int:mix_id>/state/", review_views.state, name="mix-state"),
+    path("mixes/<int:mix_id>/correct/", review_views.correct, name="correct"),
+    path("mixes/<int:mix_id>/range/", review_views.set_range, name="set-range"),
+    path("mixes/<int:mix_id>/undo/", review_views.undo, name="undo"),
+    path("marks/<int:mark_id>/decide/", review_views.decide, name="decide"),
+    path("marks/<int:mark_id>/trim/", review_views.trim, name="trim"),
+    path("notes/<int:note_id>/word/", review_views.word, name="word-note"),
 ]

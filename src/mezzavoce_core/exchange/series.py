@@ -1,7 +1,10 @@
 """Curves over time, one value each 100 ms: as ``.npz`` for scripts and as compact binary for the page."""
 
 import json
+from collections.abc import Collection, Mapping
+from hashlib import blake2b
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -107,19 +110,37 @@ def write_npz(judgement: Judgement, path: Path) -> None:
 
 
 def write_page_series(judgement: Judgement, path: Path) -> None:
-    """Write the curves that the page draws: a JSON line (names, count, hop), then int16 hundredths, curve after curve.
+    """Write the curves that the page draws: a JSON line (names, count, hop, digests), then int16 hundredths, curve after curve.
 
-    The JSON line is padded with blanks to an even length; -32768 stands for an absent figure.
+    The JSON line is padded with blanks to an even length; -32768 stands for an absent figure. Curves of one digest are the same.
     """
     curves = _drawn(judgement.evidence)
     # Counted from the first sample of the file; what lies before the programme is absent.
     before = round(judgement.evidence.origin_s / BLOCK_S)
     count = before + _count(judgement.evidence)
     start_s = judgement.evidence.origin_s - before * BLOCK_S
-    header = json.dumps({"curves": list(_PAGE_CURVES), "count": count, "hop_s": BLOCK_S, "start_s": round(start_s, 3)})
-    header += " " * (1 - len(header) % 2) + "\n"
-    with path.open("wb") as file:
-        file.write(header.encode())
-        for name in _PAGE_CURVES:
-            values = np.nan_to_num(np.round(np.concatenate([np.full(before, np.nan), curves[name]]) * 100), nan=ABSENT)
-            file.write(np.clip(values, ABSENT, 32767).astype("<i2").tobytes())
+    packed = {}
+    for name in _PAGE_CURVES:
+        values = np.nan_to_num(np.round(np.concatenate([np.full(before, np.nan), curves[name]]) * 100), nan=ABSENT)
+        packed[name] = np.clip(values, ABSENT, 32767).astype("<i2").tobytes()
+    path.write_bytes(_page_file({"count": count, "hop_s": BLOCK_S, "start_s": round(start_s, 3), "digests": _digests(packed)}, packed))
+
+
+def without(content: bytes, have: Collection[str]) -> bytes:
+    """The content of a file of curves for a page without the curves whose digest is among ``have``; their digests still stand in the JSON line."""
+    line, _, values = content.partition(b"\n")
+    header = json.loads(line)
+    length = header["count"] * 2
+    packed = {name: values[k * length : (k + 1) * length] for k, name in enumerate(header["curves"])}
+    # A file of a version that knew no digests.
+    digests = header.setdefault("digests", _digests(packed))
+    return _page_file(header, {name: curve for name, curve in packed.items() if digests[name] not in have})
+
+
+def _digests(packed: Mapping[str, bytes]) -> dict[str, str]:
+    return {name: blake2b(curve, digest_size=8).hexdigest() for name, curve in packed.items()}
+
+
+def _page_file(header: Mapping[str, Any], packed: Mapping[str, bytes]) -> bytes:
+    line = json.dumps({**header, "curves": list(packed)})
+    return (line + " " * (1 - len(line) % 2) + "\n").encode() + b"".join(packed.values())

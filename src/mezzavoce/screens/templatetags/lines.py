@@ -14,6 +14,11 @@ register = template.Library()
 @register.simple_tag
 def line(item: Marked, word: str, chosen: Marked | None) -> SafeString:
     """A finding as a line of the list, with the word at its end."""
+    return line_of(item, word, chosen=item is chosen)
+
+
+def line_of(item: Marked, word: str, *, chosen: bool = False) -> SafeString:
+    """The same for scripts, which say themselves which one is chosen."""
     mark = item.mark
     return _line(
         (
@@ -26,7 +31,7 @@ def line(item: Marked, word: str, chosen: Marked | None) -> SafeString:
             ("title", mark.title),
             ("word", word),
             ("done", not item.is_open),
-            ("chosen", item is chosen),
+            ("chosen", chosen),
         )
     )
 

@@ -1,22 +1,10 @@
-// The desk refreshes its parts by itself: quickly while something is measured, slowly otherwise.
-import { fragment } from "./talk.js";
+// The desk keeps itself fresh: quickly while something is measured, slowly otherwise.
+import { makeRefresh } from "./refresh.js";
+
+const BUSY_MS = 1000;
+const QUIET_MS = 3000;
 
 const desk = document.getElementById("desk");
+const { state: address, version } = desk.dataset;
 
-async function refresh() {
-  if (!document.hidden) {
-    const focused = document.activeElement && desk.contains(document.activeElement) ? document.activeElement.getAttribute("href") : null;
-    try {
-      const seen = desk.querySelector("[data-news]")?.dataset.news || "";
-      const parts = await fragment(`${desk.dataset.parts}?seen=${encodeURIComponent(seen)}`);
-      if (parts) desk.replaceChildren(parts);
-      if (focused) desk.querySelector(`a[href="${CSS.escape(focused).replace(/\\\//g, "/")}"]`)?.focus();
-    } catch {
-      // The next turn tries again; the page keeps what it shows.
-    }
-  }
-  const busy = desk.querySelector("[data-active]")?.dataset.active !== "0";
-  setTimeout(refresh, busy ? 1000 : 3000);
-}
-
-setTimeout(refresh, 1000);
+makeRefresh({ address, version, pace: () => (desk.querySelector("progress") ? BUSY_MS : QUIET_MS) });

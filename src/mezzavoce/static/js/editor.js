@@ -1,5 +1,5 @@
 // The editor's page: copying timecodes, answering. An answer that is not sent yet is kept in this browser.
-import { clientKey, say, send } from "./talk.js";
+import { clientKey, say, send } from "./http.js";
 
 const NAMES = { fixed: "fixed", "cannot fix": "cannot fix", question: "question" };
 

@@ -1,6 +1,6 @@
 // Taking in: files arrive in pieces and go on where they broke off; facts are shown for correction before measuring.
 import { makeLanes } from "./intake_lanes.js";
-import { say, send } from "./talk.js";
+import { say, send } from "./http.js";
 
 const PIECE = 8 * 1024 * 1024;
 const TRIES = 6;

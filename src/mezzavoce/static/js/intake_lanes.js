@@ -1,5 +1,5 @@
 // The track map of a file with several sounds: each with a small waveform, something to hear, and a role.
-import { send } from "./talk.js";
+import { send } from "./http.js";
 
 const ASK_EVERY_MS = 500;
 const LOWEST = -60;

@@ -1,7 +1,6 @@
 // The notes of a mix: how mails fare and what editors answer appears by itself.
-import { watchNews } from "./news.js";
-import { fragment } from "./talk.js";
+import { makeRefresh } from "./refresh.js";
 
-const sent = () => document.getElementById("sent");
+const sent = document.getElementById("sent");
 
-if (sent()) watchNews(sent().dataset.news, () => sent().dataset.seen, async () => sent().replaceWith(await fragment(sent().dataset.address)));
+if (sent) makeRefresh({ address: sent.dataset.state, version: sent.dataset.version });

@@ -1,5 +1,5 @@
 // The spec page: saving keeps what was typed when something is refused; leaving with changes that are not saved is asked about once.
-import { say } from "./talk.js";
+import { say } from "./http.js";
 
 const form = document.getElementById("spec-form");
 if (form) start();

@@ -1,6 +1,6 @@
 // Keys and buttons of the review page, and the words on the buttons that follow the store.
 import { onKeys } from "../keys.js";
-import { windowZoomed } from "./windows.js";
+import { windowZoomed } from "./viewport.js";
 
 const CLOSER = 0.6;
 const STEP_S = 1;

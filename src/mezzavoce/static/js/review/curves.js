@@ -5,10 +5,16 @@ import { smoothLevel, unpackSeries } from "../timeline/series.js";
 const NOTHING_LUFS = -60;
 const SMOOTHED = { voice: 7, music: 3, under: 3, effects: 5 };
 
-/** The curves at an address of the server; null where there are none. */
-export async function fetchCurves(address) {
-  const response = await fetch(address, { credentials: "same-origin" });
-  return response.ok ? unpackSeries(await response.arrayBuffer()) : null;
+/** Returns a function that fetches the curves at an address of the server; those that are here already are not sent again. Null where there are none. */
+export function makeCurves(address) {
+  let kept = null;
+
+  return async () => {
+    const have = kept ? Object.values(kept.digests).join(",") : "";
+    const response = await fetch(`${address}?${new URLSearchParams({ have })}`, { credentials: "same-origin" });
+    if (response.ok) kept = unpackSeries(await response.arrayBuffer(), kept);
+    return response.ok ? kept : null;
+  };
 }
 
 /** Put curves into the store. Without stems the loudness has the large lane, and the small one is free for peaks. */

@@ -1,5 +1,5 @@
 // What one hears (mix, voice, music, effects) and in which state (as it is, as proposed). The picture plays on, its own sound muted.
-import { say } from "../talk.js";
+import { say } from "../http.js";
 import { RUN_UP } from "./player.js";
 
 const LONGEST = 45;

@@ -1,9 +1,8 @@
 // The review page: brings store, picture, sound, lanes, side and keys together.
 import { LADDER } from "../timeline/lanes.js";
 import { makeClock } from "../timeline/timecode.js";
-import { watchNews } from "../news.js";
 import { bindControls } from "./controls.js";
-import { fetchCurves, takeCurves } from "./curves.js";
+import { makeCurves, takeCurves } from "./curves.js";
 import { makeHearing } from "./hear.js";
 import { makePeaks } from "./peaks.js";
 import { RUN_UP, makePlayer } from "./player.js";
@@ -11,15 +10,15 @@ import { makeRanges } from "./ranges.js";
 import { makeReadout } from "./readout.js";
 import { makeSide } from "./side.js";
 import { makeSpans } from "./spans.js";
+import { makeState, waitForFigures } from "./state.js";
 import { makeStore } from "./store.js";
 import { makeView } from "./view.js";
 import { lowerFor, makeWalk } from "./walk.js";
-import { watchMeasuring } from "./watch.js";
-import { windowKeeping, windowOf } from "./windows.js";
+import { windowKeeping, windowOf } from "./viewport.js";
 
 const page = document.getElementById("review");
 if (page) start(page);
-watchMeasuring(Boolean(page));
+else waitForFigures();
 
 function start(root) {
   const data = JSON.parse(document.getElementById("review-data").textContent);
@@ -34,25 +33,27 @@ function start(root) {
   const video = document.getElementById("video");
   const player = makePlayer(video, data.duration, makeReadout(store).tell);
   const hearing = makeHearing(root, video, store);
-  const side = makeSide(document.getElementById("side"), (letters) => walk.pick(letters), (letters, what) => walk.changed(letters, what), (choice) => hearing.turn(choice));
-  const walk = makeWalk(root, { store, player, hearing, side });
+  const curves = makeCurves(root.dataset.series);
+  const side = makeSide(document.getElementById("side"), {
+    onPick: (letters) => walk.pick(letters), onSend: (form, body) => walk.send(form, body), onHear: (choice) => hearing.turn(choice),
+  });
+  const walk = makeWalk(root, { store, player, hearing, side, curves });
   const show = (time) => {
     player.seek(time);
     store.set({ view: windowKeeping(time, store.get().view, data.duration) });
   };
-  const spans = makeSpans(store, root, show, walk.judgedAgain);
-  const ranges = makeRanges(store, show);
+  const spans = makeSpans(store, root, show, walk.post);
+  const ranges = makeRanges(store, show, walk.post);
   makeView(store, (time) => player.seek(time), walk.pick, spans);
   side.arrange();
   makePeaks(store, root.dataset.peaks, () => store.get().lower === "peaks");
   bindControls({ store, player, hearing, ranges, side, spans, walk });
-  fetchCurves(root.dataset.series).then((series) => {
+  walk.follow(makeState(root, { store, side, judged: walk.judged, shown: walk.picture }));
+  curves().then((series) => {
     takeCurves(series, store);
     walk.picture();
   });
   if (chosen) player.visit(chosen, false);
   else if (begin > 0) player.seek(begin);
-  walk.comeBack();
-  watchNews(root.dataset.news, () => side.facts().news, walk.news);
   root.dataset.ready = "yes";
 }

@@ -5,17 +5,23 @@ const WAIT = 60;
 /** Keeps `store.peaks` in step with the view while `wanted()` says so. */
 export function makePeaks(store, address, wanted) {
   let header = null;
+  let run = 0;
   let timer = null;
   let asked = "";
 
   async function bytes(from, to) {
-    const response = await fetch(address, { credentials: "same-origin", headers: { Range: `bytes=${from}-${to}` } });
+    const response = await fetch(`${address}?run=${run}`, { credentials: "same-origin", headers: { Range: `bytes=${from}-${to}` } });
     if (response.status !== 206) throw new Error("no peaks");
     return new Uint8Array(await response.arrayBuffer());
   }
 
   async function load() {
     if (!wanted()) return;
+    if (run !== store.get().run) {
+      run = store.get().run;
+      header = null;
+      asked = "";
+    }
     try {
       header = header || JSON.parse(new TextDecoder().decode(await bytes(0, HEADER - 1)));
       const { view } = store.get();
@@ -32,7 +38,7 @@ export function makePeaks(store, address, wanted) {
   }
 
   store.watch((_, changes) => {
-    if (!changes.view && !changes.lower) return;
+    if (!changes.view && !changes.lower && !changes.run) return;
     clearTimeout(timer);
     timer = setTimeout(load, WAIT);
   });

@@ -1,11 +1,11 @@
 // What of the file is programme: shown on the strip, moved by frames or by typing timecode, saved and judged again at once.
-import { say, send } from "../talk.js";
+import { say } from "../http.js";
 import { makeFields } from "./fields.js";
 
-/** Look after the range panel. `seek` moves the playhead; the strip follows the store's `parts`. */
-export function makeRanges(store, seek) {
+/** Look after the range panel. `seek` moves the playhead, `post` sends what was set; the strip follows the store's `parts`. */
+export function makeRanges(store, seek, post) {
   const panel = document.getElementById("range-panel");
-  const opener = document.getElementById("range-open");
+  const opener = () => document.getElementById("range-open");
   const list = document.getElementById("range-parts");
   if (!panel || !list) return { open() {}, setEdge() {} };
   const { clock } = store.get();
@@ -41,23 +41,23 @@ export function makeRanges(store, seek) {
   }
 
   function open(focus = true) {
+    if (panel.hidden) fill();
     panel.hidden = false;
-    opener?.setAttribute("aria-expanded", "true");
+    opener()?.setAttribute("aria-expanded", "true");
     if (focus) list.querySelector("input")?.focus();
   }
 
   function close() {
     panel.hidden = true;
-    opener?.setAttribute("aria-expanded", "false");
+    opener()?.setAttribute("aria-expanded", "false");
     store.set({ parts: store.get().range.parts });
-    fill();
-    opener?.focus();
+    opener()?.focus();
   }
 
   async function save(body) {
     try {
-      await send(panel.dataset.address, body);
-      location.reload();
+      await post(panel.dataset.address, body);
+      close();
     } catch (error) {
       say(error.message, true);
     }
@@ -69,7 +69,10 @@ export function makeRanges(store, seek) {
     save(body);
   }
 
-  opener?.addEventListener("click", () => (panel.hidden ? open() : close()));
+  // The row with the button is rendered anew whenever the range is another one.
+  document.querySelector("[data-part=range]").addEventListener("click", (event) => {
+    if (event.target.closest("#range-open")) panel.hidden ? open() : close();
+  });
   document.getElementById("range-add").addEventListener("click", () => {
     const end = Math.max(0, ...rows().flat().filter(Number.isFinite));
     add([Math.min(end, store.get().duration), store.get().duration]);
@@ -83,7 +86,6 @@ export function makeRanges(store, seek) {
     if (event.key === "Escape") close();
     if (event.key === "Enter" && event.target.matches("input")) saveParts();
   });
-  fill();
 
   return {
     open,

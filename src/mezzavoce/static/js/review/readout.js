@@ -1,5 +1,5 @@
 // The figures under the picture: where it is, and how voice and music stand there.
-import { windowAt } from "./windows.js";
+import { windowAt } from "./viewport.js";
 
 const SILENT_LUFS = -70;
 

@@ -1,15 +1,17 @@
-// The side of the review page: server-rendered, refreshed as a whole; its forms are posted from here.
-import { clientKey, fragment, say, send } from "../talk.js";
+// The side of the review page: the chosen finding, the list of all, undo. The server renders them; their forms are sent from here.
+import { clientKey, say } from "../http.js";
 
-/** Look after the side. `onChange(mark)` is called after something was decided, worded or undone. */
-export function makeSide(element, onPick, onChange, onHear) {
-  let asked = 0;
-  let sending = 0;
-  let lines = Array.from(element.querySelectorAll(".list > li"));
+/** Look after the side. `onPick(letters)` is called for a line that was chosen, `onSend(form, body)` for a form, `onHear(choice)` for a remedy. */
+export function makeSide(element, { onPick, onSend, onHear }) {
+  const list = element.querySelector(".list");
+  let lines = Array.from(list.children);
+
   element.addEventListener("click", (event) => {
     const link = event.target.closest("a[data-mark]");
     if (link) {
       event.preventDefault();
+      // After the mouse the keys mean the finding, not the line; whoever came with Tab stays where they are.
+      if (event.detail) link.blur();
       onPick(link.dataset.mark);
     }
     if (event.target.closest("[data-allow]")) openAllow();
@@ -27,17 +29,14 @@ export function makeSide(element, onPick, onChange, onHear) {
   });
 
   async function post(form, button) {
+    // A second press while the first is on its way is no second decision.
+    if (form.dataset.sending) return;
+    form.dataset.sending = "yes";
     const body = new FormData(form);
     if (button && button.name) body.set(button.name, button.value);
     if (form.dataset.do === "decide") body.set("client_key", clientKey());
-    sending += 1;
-    try {
-      const answer = await send(form.action, body);
-      await onChange(answer.mark, { did: form.dataset.do, what: body.get("what"), alike: body.has("alike"), again: answer.again });
-    } catch (error) {
-      say(error.message, true);
-    }
-    sending -= 1;
+    await onSend(form, body).catch((error) => say(error.message, true));
+    delete form.dataset.sending;
   }
 
   /** Those alike together, or by place; remembered in this browser. */
@@ -52,21 +51,29 @@ export function makeSide(element, onPick, onChange, onHear) {
 
   function arrange() {
     const button = element.querySelector("[data-group]");
-    const on = Boolean(button) && grouped();
-    button?.setAttribute("aria-pressed", String(on));
-    standIn(element.querySelector(".list"), on ? alikeTogether(lines) : lines);
+    const on = lines.length > 1 && grouped();
+    button.hidden = lines.length < 2;
+    button.setAttribute("aria-pressed", String(on));
+    standIn(list, on ? alikeTogether(lines) : lines);
   }
 
-  /** Take over the parts of the side. Lines that say what they said before stay where they are, so that a long list is not drawn anew. */
-  function replace(parts) {
-    const list = element.querySelector(".list");
-    const at = parts.findIndex((part) => part.matches(".list"));
+  /** Take over lines that changed. Those that read as before stay where they are, so that a long list is not drawn anew. */
+  function replace(changed, order) {
     const known = new Map(lines.map((line) => [lettersOf(line), line]));
-    lines = Array.from(parts[at].children, (line) => (known.get(lettersOf(line))?.isEqualNode(line) ? known.get(lettersOf(line)) : line));
-    Array.from(element.children).filter((part) => part !== list).forEach((part) => part.remove());
-    list.before(...parts.slice(0, at));
-    list.after(...parts.slice(at + 1));
+    Object.entries(changed).forEach(([letters, html]) => {
+      const fresh = lineFrom(html);
+      if (!isSame(known.get(letters), fresh)) known.set(letters, fresh);
+    });
+    lines = (order || lines.map(lettersOf)).map((letters) => known.get(letters)).filter(Boolean);
     arrange();
+  }
+
+  function mark(letters) {
+    lines.forEach((line) => {
+      const chosen = lettersOf(line) === letters;
+      line.classList.toggle("is-chosen", chosen);
+      line.querySelector("a").toggleAttribute("aria-current", chosen);
+    });
     element.querySelector(".is-chosen")?.scrollIntoView({ block: "nearest" });
   }
 
@@ -79,24 +86,16 @@ export function makeSide(element, onPick, onChange, onHear) {
   }
 
   return {
-    /** Show a mark. Of two asked for in a row the later one stays, whichever answer comes first. */
-    async show(letters) {
-      asked += 1;
-      const turn = asked;
-      const content = await fragment(`${element.closest("[data-side]").dataset.side}?mark=${encodeURIComponent(letters)}`);
-      if (turn === asked) this.take(content);
+    /** Take over what changed, and which mark is chosen. */
+    take(state) {
+      if (state.lines) replace(state.lines, state.order);
+      mark(state.chosen);
     },
-    /** Show what was rendered elsewhere. */
-    take(content) {
-      asked += 1;
-      replace(Array.from(content.children));
-    },
+    mark,
     arrange,
-    /** Whether something is on its way that changes what is shown. */
-    busy: () => sending > 0,
     group: () => group(!grouped()),
     /** Letters in the order of the list. */
-    order: () => Array.from(element.querySelectorAll(".list a[data-mark]"), (link) => link.dataset.mark),
+    order: () => Array.from(list.querySelectorAll("a[data-mark]"), (link) => link.dataset.mark),
     press(what, alike = false) {
       const button = element.querySelector(`.${alike ? "alike" : "decide"} button[value="${what}"]`);
       if (button) post(button.form, button);
@@ -116,13 +115,26 @@ export function makeSide(element, onPick, onChange, onHear) {
       field.form.scrollIntoView({ block: "end" });
       return true;
     },
-    decided: () => new Set(Array.from(element.querySelectorAll(".list .is-done a"), (link) => link.dataset.mark)),
-    facts: () => element.querySelector(".side-data").dataset,
   };
 }
 
 function lettersOf(line) {
   return line.querySelector("a").dataset.mark;
+}
+
+function lineFrom(html) {
+  const holder = document.createElement("template");
+  holder.innerHTML = html;
+  return holder.content.querySelector("li");
+}
+
+/** Whether a line reads as the fresh one, whichever is chosen. */
+function isSame(line, fresh) {
+  if (!line) return false;
+  const plain = line.cloneNode(true);
+  plain.classList.remove("is-chosen");
+  plain.querySelector("a").removeAttribute("aria-current");
+  return plain.className.trim() === fresh.className.trim() && plain.dataset.kind === fresh.dataset.kind && plain.innerHTML === fresh.innerHTML;
 }
 
 /** Lines with a heading for each kind, the kind with most of them first. */

@@ -1,17 +1,17 @@
 // A stretch under the hand: a speech region or the bounds of a finding. Moved by mouse or keys, frame by frame; nothing counts before it is saved.
-import { say, send } from "../talk.js";
+import { say } from "../http.js";
 import { makeFields } from "./fields.js";
-import { makeForesight } from "./foresee.js";
+import { makePrejudge } from "./prejudge.js";
 
 const NEW_LENGTH = 2;
 
 /** Look after the span panel. The store's `span` ({what, from, to}) is what the lanes draw. */
-export function makeSpans(store, root, seek, judged) {
+export function makeSpans(store, root, seek, post) {
   const panel = document.getElementById("span-panel");
   if (!panel) return { open: false, speech() {}, bounds() {}, setEdge: () => false, edgeAt: () => null, drag() {} };
   const { clock, start, duration } = store.get();
   const fields = makeFields(clock, start, duration);
-  const foresee = makeForesight(root.dataset.foresee);
+  const prejudge = makePrejudge(root.dataset.prejudge);
   const [begin, end] = panel.querySelectorAll("input");
   let sending = false;
 
@@ -30,7 +30,7 @@ export function makeSpans(store, root, seek, judged) {
 
   function close() {
     panel.hidden = true;
-    foresee(null);
+    prejudge(null);
     store.set({ span: null });
     document.getElementById("lanes-canvas").focus();
   }
@@ -46,7 +46,7 @@ export function makeSpans(store, root, seek, judged) {
     if (span.what !== "speech") return;
     // A region that stands there as it is can only be taken away.
     const known = store.get().speech.some(([from, to]) => from === span.from && to === span.to);
-    foresee(form(known ? "no-speech" : "speech"));
+    prejudge(form(known ? "no-speech" : "speech"));
   }
 
   function form(kind) {
@@ -66,11 +66,10 @@ export function makeSpans(store, root, seek, judged) {
     const { span, chosen } = store.get();
     if (!span || sending) return;
     sending = true;
-    foresee(null);
+    prejudge(null);
     try {
-      await send(span.what === "speech" ? root.dataset.correct : root.dataset.trim.replace("/0/", `/${chosen.id}/`), form(button.value));
+      await post(span.what === "speech" ? root.dataset.correct : root.dataset.trim.replace("/0/", `/${chosen.id}/`), form(button.value));
       close();
-      await judged();
     } catch (error) {
       say(error.message, true);
     }

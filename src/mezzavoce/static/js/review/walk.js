@@ -1,20 +1,19 @@
 // From finding to finding: picture, sound, side and address go together, whatever was decided, worded or judged anew.
-import { isWriting } from "../news.js";
-import { say } from "../talk.js";
+import { say } from "../http.js";
 import { nextOpen } from "../timeline/marks.js";
 import { loudestTime } from "../timeline/series.js";
-import { fetchCurves, takeCurves } from "./curves.js";
-import { fetchJudged } from "./judged.js";
+import { takeCurves } from "./curves.js";
 import { showPicture } from "./pictures.js";
-import { windowOf } from "./windows.js";
+import { windowOf } from "./viewport.js";
 
 /** Peaks for what is about peaks and signal, loudness for everything else. */
 export function lowerFor(mark) {
   return mark && mark.kind !== "stems-off" && ["peak", "signal"].includes(mark.family) ? "peaks" : "loudness";
 }
 
-export function makeWalk(root, { store, player, hearing, side }) {
-  const kept = `mezzavoce.place ${root.dataset.mix}`;
+/** `state` is made after this, because it tells this what changed; it is handed in with `follow(state)`. */
+export function makeWalk(root, { store, player, hearing, side, curves }) {
+  let state = null;
   let editNext = false;
 
   /** Go to a mark in picture, sound and address. */
@@ -22,7 +21,10 @@ export function makeWalk(root, { store, player, hearing, side }) {
     const { marks, duration, hasLevels } = store.get();
     const mark = marks.find((m) => m.letters === letters);
     if (!mark) return;
-    store.set({ chosen: mark, view: windowOf(mark, duration), proposal: mark.remedy, lower: hasLevels ? lowerFor(mark) : "peaks" });
+    store.set({
+      chosen: mark, view: windowOf(mark, duration), proposal: mark.remedy, lower: hasLevels ? lowerFor(mark) : "peaks",
+    });
+    side.mark(letters);
     history.replaceState(null, "", `?mark=${letters}`);
     hearing.chosen();
     player.visit(mark, play);
@@ -34,72 +36,47 @@ export function makeWalk(root, { store, player, hearing, side }) {
 
   async function pick(letters, play = true) {
     goTo(letters, play);
-    await side.show(letters).catch((error) => say(error.message, true));
-    picture();
+    await state.ask().catch((error) => say(error.message, true));
   }
 
-  /** Judged anew: what hangs on that is fetched and drawn, and nothing moves under somebody's hands. */
-  async function judgedAgain(words = "Judged again.", mayTake = () => true) {
-    try {
-      const curves = fetchCurves(root.dataset.series);
-      const fresh = await fetchJudged(root, side, store.get().chosen?.letters || "", mayTake);
-      if (!fresh) return;
-      const letters = document.querySelector(".finding")?.dataset.mark;
-      const mark = fresh.marks.find((m) => m.letters === letters) || null;
-      store.set({ ...fresh, chosen: mark, proposal: mark?.remedy || null });
-      hearing.chosen();
-      refreshHead(side.facts());
-      takeCurves(await curves, store);
-      picture();
-      root.dataset.turn = String(Number(root.dataset.turn || 0) + 1);
-      if (words) say(words);
-    } catch {
-      // What a person asked for has to be seen; mere news is asked for again.
-      if (words) reload();
-    }
+  /** Judged anew: what hangs on that is drawn, and nothing moves under somebody's hands. */
+  async function judged(data, letters) {
+    const before = store.get();
+    const mark = data.marks.find((m) => m.letters === letters) || null;
+    // Parts that are being set by hand stay as they are.
+    const parts = before.parts === before.range.parts ? { parts: data.range.parts } : {};
+    store.set({ ...data, ...parts, chosen: mark, proposal: mark?.remedy || null });
+    hearing.chosen();
+    takeCurves(await curves().catch(() => null), store);
+    root.dataset.turn = String(Number(root.dataset.turn || 0) + 1);
   }
 
-  /** The whole page is fetched again and comes back to where it was. */
-  function reload() {
-    sessionStorage.setItem(kept, JSON.stringify({ time: player.time(), view: store.get().view }));
-    location.reload();
-  }
-
-  function comeBack() {
-    const place = JSON.parse(sessionStorage.getItem(kept) || "null");
-    sessionStorage.removeItem(kept);
-    if (!place) return;
-    store.set({ view: place.view });
-    player.seek(place.time);
+  /** Post something about the stretch under the hand; judged again by it. Rejects with the server's sentence. */
+  async function post(address, body) {
+    await state.post(address, body);
     say("Judged again.");
   }
 
-  /** Something was decided, worded or undone: one refresh of the side, on to the next open mark after a decision. */
-  async function changed(letters, { did, what, alike, again }) {
-    if (again) {
-      await judgedAgain();
-      return;
-    }
-    const decided = did === "decide" && what !== "reopen";
-    const next = decided && !editNext ? nextAfter(letters, alike) : "";
-    const target = next || letters;
-    await side.show(target || store.get().chosen?.letters || "");
-    picture();
-    refreshHead(side.facts());
-    const done = side.decided();
-    store.set({ marks: store.get().marks.map((m) => ({ ...m, state: done.has(m.letters) ? "decided" : "open" })) });
-    goTo(target, Boolean(next));
+  /** Send a form of the side; after a decision go on to the next open mark. Rejects with the server's sentence. */
+  async function send(form, body) {
+    const letters = store.get().chosen?.letters || "";
+    const did = form.dataset.do;
+    const next = nextAfterForm(form, body, letters);
+    const answer = await state.post(form.getAttribute("action"), body, next ? { mark: next } : {});
+    // Somebody has gone on meanwhile: there is where to stay.
+    if (!answer) return;
+    const { chosen } = store.get();
+    if (did !== "word" && chosen && !answer.data) goTo(chosen.letters, Boolean(next));
     if (editNext) side.edit();
-    else if (did === "word") say("The wording is saved.");
-    else if (!decided) say(letters ? `${letters} is as it was before.` : "It is as it was before.");
-    else if (!next) say("Every finding is decided. M shows the notes.");
+    else if (!next) say(answer.data ? "Judged again." : saidAfter(did, body.get("what"), chosen?.letters));
     editNext = false;
   }
 
-  /** The letters of the next open mark behind one that was just decided, alone or with all alike. */
-  function nextAfter(letters, alike) {
+  /** The letters of the next open mark where a form decides one, alone or with all alike; none where it stays. */
+  function nextAfterForm(form, body, letters) {
+    if (form.dataset.do !== "decide" || body.get("what") === "reopen" || editNext) return "";
     const { marks } = store.get();
-    const kind = alike && marks.find((m) => m.letters === letters)?.kind;
+    const kind = body.has("alike") && marks.find((m) => m.letters === letters)?.kind;
     const left = marks.map((m) => (m.letters === letters || m.kind === kind ? { ...m, state: "decided" } : m));
     return left[nextOpen(left, left.findIndex((m) => m.letters === letters))]?.letters || "";
   }
@@ -113,21 +90,16 @@ export function makeWalk(root, { store, player, hearing, side }) {
 
   /** To the wording of the chosen finding; one that is open is noted first. */
   function edit() {
-    if (!side.edit()) editNext = side.press("note it");
+    if (side.edit()) return;
+    editNext = true;
+    editNext = side.press("note it");
   }
 
-  /** Somebody else did something here, or an editor answered. What is being written stays, and it is looked at a little later. */
-  async function news() {
-    const quiet = () => !side.busy() && !isWriting(document.getElementById("side"));
-    if (quiet()) await judgedAgain("", quiet);
-  }
-
-  return { pick, step, changed, judgedAgain, comeBack, picture, edit, news };
+  return { pick, step, send, post, judged, picture, edit, follow: (made) => { state = made; } };
 }
 
-function refreshHead(facts) {
-  const title = document.querySelector("#verdict h1");
-  if (title) title.textContent = facts.verdict;
-  document.querySelector("[data-counts]").textContent = facts.all === "0" ? "" : `${facts.open} of ${facts.all} open: tall must, short should`;
-  document.querySelector("[data-noted]").textContent = facts.noted;
+function saidAfter(did, what, letters) {
+  if (did === "word") return "The wording is saved.";
+  if (did === "decide" && what !== "reopen") return "Every finding is decided. M shows the notes.";
+  return letters ? `${letters} is as it was before.` : "It is as it was before.";
 }

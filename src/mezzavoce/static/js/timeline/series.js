@@ -2,13 +2,18 @@
 
 const ABSENT = -32768;
 
-/** Unpack an ArrayBuffer into {count, hop, start, curves: {name: Float32Array}}; absent figures are NaN. */
-export function unpackSeries(buffer) {
+/**
+ * Unpack an ArrayBuffer into {count, hop, start, digests, curves: {name: Float32Array}}; absent figures are NaN.
+ * A curve that was not sent, because its digest was known, is taken from `kept`.
+ */
+export function unpackSeries(buffer, kept = null) {
   const bytes = new Uint8Array(buffer);
   const end = bytes.indexOf(10);
   const header = JSON.parse(new TextDecoder().decode(bytes.subarray(0, end)));
   const values = new Int16Array(buffer, end + 1);
-  const curves = {};
+  const digests = header.digests || {};
+  const known = new Map(Object.entries(kept?.digests || {}).map(([name, digest]) => [digest, kept.curves[name]]));
+  const curves = Object.fromEntries(Object.entries(digests).filter(([, digest]) => known.has(digest)).map(([name, digest]) => [name, known.get(digest)]));
   header.curves.forEach((name, index) => {
     const curve = new Float32Array(header.count);
     for (let i = 0; i < header.count; i += 1) {
@@ -17,7 +22,7 @@ export function unpackSeries(buffer) {
     }
     curves[name] = curve;
   });
-  return { count: header.count, hop: header.hop_s, start: header.start_s || 0, curves };
+  return { count: header.count, hop: header.hop_s, start: header.start_s || 0, digests, curves };
 }
 
 /** The time at which a stretch is loudest; its middle where nothing is known. */

@@ -35,14 +35,12 @@ export async function send(address, body, method = "POST", headers = {}) {
   return answer;
 }
 
-/** Fetch a fragment of HTML from our own server, as nodes; null where the server says that nothing is new. */
-export async function fragment(address) {
-  const response = await fetch(address, { credentials: "same-origin", headers: { "X-Fragment": "1" } });
-  if (response.status === 204) return null;
+/** What our own server says that changed; an empty answer where nothing did. */
+export async function changes(address) {
+  const response = await fetch(address, { credentials: "same-origin", headers: { Accept: "application/json" } });
+  if (response.status === 204) return {};
   if (!response.ok) throw new Error("This part could not be refreshed; reload the page.");
-  const holder = document.createElement("template");
-  holder.innerHTML = await response.text();
-  return holder.content;
+  return response.json();
 }
 
 /** A key that makes a repeated request harmless. */

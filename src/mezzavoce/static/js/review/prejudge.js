@@ -1,10 +1,10 @@
 // While a stretch is under the hand the server looks at it ahead: what is saved then is judged again in a moment.
-import { send } from "../talk.js";
+import { send } from "../http.js";
 
 const REST_MS = 250;
 
 /** Returns a function that takes the form of what is about to be said (null: nothing); the server hears of it when the hand rests, one after the other. */
-export function makeForesight(address) {
+export function makePrejudge(address) {
   let newest = null;
   let timer = 0;
   let under = Promise.resolve();

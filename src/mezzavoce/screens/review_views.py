@@ -1,0 +1,115 @@
+"""The review page: showing it, telling what changed on it, and what a person does there; each answers with what changed by it."""
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from ..config.inputs import client_key, whole
+from ..config.refresh import respond, seen_by
+from ..config.refusals import Refused, wants_json
+from ..library.access import mix_for
+from ..library.models import Membership, Mix
+from ..measuring import actions as measuring
+from ..measuring.views import stretch_in
+from ..notes import actions as notes
+from .review import review
+from .state import state_of
+
+
+@login_required
+@require_GET
+def page(request: HttpRequest, mix_id: int) -> HttpResponse:
+    """The review page."""
+    return render(request, "screens/review.html", {"review": review(request.user, mix_id, request.GET.get("mark"))})
+
+
+@login_required
+@require_GET
+def state(request: HttpRequest, mix_id: int) -> HttpResponse:
+    """What changed since the page asked last: 204 where nothing did."""
+    if not wants_json(request):
+        return redirect("mix", mix_id)
+    return _state(request, mix_id)
+
+
+@login_required
+@require_POST
+def decide(request: HttpRequest, mark_id: int) -> HttpResponse:
+    """Decide a mark in the mix it was born in."""
+    mark = notes.mark_for(request.user, mark_id)
+    do = notes.decide_alike if request.POST.get("alike") else notes.decide
+    said = request.POST
+    key = client_key(said.get("client_key"))
+    do(request.user, mark, mark.born_mix, said.get("what", ""), said.get("reason", ""), key, seen=whole(said.get("seen")))
+    return _changed(request, mark.born_mix_id, mark.letters)
+
+
+@login_required
+@require_POST
+def trim(request: HttpRequest, mark_id: int) -> HttpResponse:
+    """Set in and out of a mark by hand."""
+    mark = notes.mark_for(request.user, mark_id)
+    notes.trim(request.user, mark, mark.born_mix, (request.POST.get("from", ""), request.POST.get("to", "")))
+    return _changed(request, mark.born_mix_id, mark.letters)
+
+
+@login_required
+@require_POST
+def undo(request: HttpRequest, mix_id: int) -> HttpResponse:
+    """Undo the last thing that was done to a mix, and go to the mark that it was about."""
+    deed = notes.undo(request.user, _mix(request, mix_id))
+    return _changed(request, mix_id, deed.letters, goes_there=True)
+
+
+@login_required
+@require_POST
+def word(request: HttpRequest, note_id: int) -> HttpResponse:
+    """Change the wording of a note."""
+    note = notes.note_for(request.user, note_id)
+    version = whole(request.POST.get("version"))
+    if version is None:
+        raise Refused("This page is out of date; copy your words, reload, and put them in again.")
+    notes.word_note(request.user, note, request.POST.get("text", ""), version)
+    first = note.marks.first()
+    return _changed(request, note.mix_id, first.letters if first else "")
+
+
+@login_required
+@require_POST
+def correct(request: HttpRequest, mix_id: int) -> HttpResponse:
+    """Say what a stretch of the mix is; judged again at once."""
+    measuring.correct(request.user, _mix(request, mix_id), *stretch_in(request.POST))
+    return _changed(request, mix_id)
+
+
+@login_required
+@require_POST
+def set_range(request: HttpRequest, mix_id: int) -> HttpResponse:
+    """Say what of the file is programme, or go back to what was found; judged again at once."""
+    mix = _mix(request, mix_id)
+    begins, ends = request.POST.getlist("from"), request.POST.getlist("to")
+    if len(begins) != len(ends):
+        raise Refused("A range came without its in or its out. Set both, then save again.")
+    measuring.set_ranges(request.user, mix, None if request.POST.get("found") else list(zip(begins, ends, strict=True)))
+    return _changed(request, mix_id)
+
+
+def _mix(request: HttpRequest, mix_id: int) -> Mix:
+    """A mix that the person may change."""
+    return mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
+
+
+def _changed(request: HttpRequest, mix_id: int, letters: str = "", *, goes_there: bool = False) -> HttpResponse:
+    """What changed by it, for a script; for a form without one, the way back to the mark that it was about."""
+    if wants_json(request):
+        return _state(request, mix_id, letters if goes_there else "")
+    return redirect(f"{reverse('mix', args=[mix_id])}?mark={letters}")
+
+
+def _state(request: HttpRequest, mix_id: int, letters: str = "") -> HttpResponse:
+    """What changed; the page says which mark it wants to show, unless another is to be gone to."""
+    wanted = letters or request.GET.get("mark", "")
+    found = review(request.user, mix_id, wanted)
+    return respond(found.version, state_of(request, found, wanted, request.GET.get("shown", ""), seen_by(request)))
