@@ -55,7 +55,7 @@ def by_ffmpeg(path):
 def by_us(path):
     """The same figures from the meter; the whole file."""
     measured = measure(Job(Sound((path,), path.name)))
-    evidence = judge(measured, DEFAULT, programme=whole(measured.duration_s)).evidence
+    evidence = judge(measured, DEFAULT, programme=whole(measured.duration_s)).context
     loud = evidence.loudness
     counted = counted_their_way(evidence.power)
     return {"integrated": loud.integrated_lufs, "range": loud.range_lu or 0.0, "true peak": float(evidence.true_peak_dbtp.max()), "counted": counted}

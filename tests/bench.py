@@ -51,12 +51,12 @@ measured = measure(Job(mix, tuple(Stem(sound, role) for sound, role in zip(stems
 found = judge(measured, DEFAULT)
 whole, words, took = time.process_time() - begun, [], []
 # As the page does it: the stretch is looked at while it is under the hand, and judged once more when it is saved.
-origin_s = found.evidence.origin_s
-for said in [s for s in found.evidence.speech if s.out_s - s.in_s > 1][2:60:6]:
+origin_s = found.context.origin_s
+for said in [s for s in found.context.speech if s.out_s - s.in_s > 1][2:60:6]:
     words.append(Correction("no-speech", origin_s + said.in_s + 0.3, origin_s + said.out_s))
     for _ in range(2):
         begun = time.process_time()
-        found = judge(measured, DEFAULT, words, earlier=found, again=found.evidence.again)
+        found = judge(measured, DEFAULT, words, earlier=found, revisited=found.context.revisited)
         took.append(time.process_time() - begun)
 print(whole, statistics.median(took[::2]), statistics.median(took[1::2]), len(found.findings))
 """
@@ -134,7 +134,7 @@ def ours(path, threads, stems=(), *more):
 def decoding(path):
     """Seconds of processor time for decoding alone, inside a process that is running already."""
     code = (
-        "import sys, time\nfrom pathlib import Path\nfrom mezzavoce_core import lean\nfrom mezzavoce_core.media import decode\n"
+        "import sys, time\nfrom pathlib import Path\nfrom mezzavoce_core.runtime import startup\nfrom mezzavoce_core.media import decode\n"
         "from mezzavoce_core.media.source import Sound, open_sound\nimport resource\n"
         "source = open_sound(Sound((Path(sys.argv[1]),), 'x'))\nnext(decode.blocks(source))\n"
         "def used():\n    return sum(u.ru_utime + u.ru_stime for u in map(resource.getrusage, (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)))\n"

@@ -18,7 +18,7 @@ from pathlib import Path
 
 import numpy as np
 
-from mezzavoce_core import confined
+from mezzavoce_core.command import confined
 from mezzavoce_core.measure.meter import Meter
 from tests.signals import RATE, noise, sine, stereo, write_wav
 

@@ -19,11 +19,11 @@ def pairs_of(levels):
     return pairs(whole(levels), heard(whole(levels)))
 
 
-def changes_of(levels, spans=(), *, again=True):
+def changes_of(levels, spans=(), *, repeated=True):
     """Changes, with or without what is to be expected."""
-    return changes(levels, heard(whole(levels)), spans, repeats(pairs_of(levels), len(levels)) if again else NEVER)
+    return changes(levels, heard(whole(levels)), spans, repeats(pairs_of(levels), len(levels)) if repeated else NEVER)
 
 
-def instants_of(levels, spans=(), *, again=True):
+def instants_of(levels, spans=(), *, repeated=True):
     """What instants tell."""
-    return Instants(instants(levels), heard(whole(levels)), spans, repeats(pairs_of(levels), len(levels)) if again else NEVER)
+    return Instants(instants(levels), heard(whole(levels)), spans, repeats(pairs_of(levels), len(levels)) if repeated else NEVER)

@@ -82,7 +82,7 @@ ensure_compiled() {
     sums=$(cat "$MEZZAVOCE_ROOT"/src/mezzavoce_core/{signal/*,media/unpack,measure/gain/loops}.py | cksum)
     [ "$sums" = "$(cat "$stamp" 2>/dev/null)" ] && return 0
     say "Compiling the measuring loops (once)"
-    python -m mezzavoce_core.warm
+    python -m mezzavoce_core.command.precompile
     printf '%s' "$sums" >"$stamp"
 }
 

@@ -3,21 +3,21 @@
 import os
 import sys
 
-from . import lean  # noqa: F401  (has to come before everything that it makes quicker)
+from .runtime import startup  # noqa: F401  (has to come before everything that it makes quicker)
 
 
 def main() -> int:
     """Run what the command line asks for; returns the exit code."""
     if sys.argv[1:] == ["confined"]:
-        from .confined import main as confined
+        from .command.confined import main as confined
 
         return confined()
-    from .media.asking import ask
-    from .options import files
+    from .command.options import files
+    from .media.ffprobe import ask
 
     # What the files say about themselves is found out while the compiler is coming up.
     ask(files(sys.argv[1:]))
-    from .cli import main as command
+    from .command.cli import main as command
 
     return command()
 

@@ -15,15 +15,15 @@ from .judge.judging import judge
 from .judge.model import Judgement
 from .judge.spec import Spec
 from .measure.captions import Caption
-from .measure.leaks import Leak, Lying, find_leaks
 from .measure.loudness import MOMENTARY_TICKS, integrated
 from .measure.measurement import Held, Measurement, StemLevels
 from .measure.meter import Levels, Wanted
 from .measure.programme import Part, Programme, by_hand, whole
-from .measure.rest import Rest, find_rest, holders
-from .measure.sketch import Sketch
 from .measure.speech import Correction
-from .measure.stems import MAX_DELAY_S, Placed, loud_stretches, place
+from .measure.stems.leaks import Leak, Lying, find_leaks
+from .measure.stems.mono_proxy import MonoProxy
+from .measure.stems.placing import MAX_DELAY_S, Placed, loud_stretches, place
+from .measure.stems.rest import Rest, find_rest, holders
 from .media.probe import FileInfo
 from .media.source import Sound, Source, open_sound
 from .reading import READ, Order, Progress, Reader
@@ -99,25 +99,25 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
     _check_stems(job, info, sources)
     with ExitStack() as open_things:
         reader = Reader(info, job.threads, progress)
-        sketches = [open_things.enter_context(Sketch(info.sample_rate_hz)) for _ in (mix, *sources)] if sources else []
+        proxies = [open_things.enter_context(MonoProxy(info.sample_rate_hz)) for _ in (mix, *sources)] if sources else []
         floor = None if job.peak_floor_dbtp is None else float(db_to_amplitude(job.peak_floor_dbtp))
-        orders = [Order(mix, "loudness and peaks of the mix", Wanted(floor=floor), sketches[0] if sources else None)]
-        for stem, own, sketch in zip(job.stems, sources, sketches[1:], strict=True):
-            orders.append(Order(own, f"the {stem.role} stem “{own.name}”", _wanted(job, stem.role), sketch))
+        orders = [Order(mix, "loudness and peaks of the mix", Wanted(floor=floor), proxies[0] if sources else None)]
+        for stem, own, proxy in zip(job.stems, sources, proxies[1:], strict=True):
+            orders.append(Order(own, f"the {stem.role} stem “{own.name}”", _wanted(job, stem.role), proxy))
         levels, *stems = reader.meter_all(orders)
         measured = Measurement(replace(info, duration_s=levels.samples / info.sample_rate_hz), VERSION, levels, ())
         if integrated(measured.mix_power()) is None:
             raise NothingToMeasure(_why_nothing(measured))
         progress(READ, "fitting the stems to the mix")
-        placed = _place(job, stems, sketches)
-        leaks = _leaks(job, stems, placed, sketches)
+        placed = _place(job, stems, proxies)
+        leaks = _leaks(job, stems, placed, proxies)
         cleared = _cleared(orders[1:], placed, leaks, info.sample_rate_hz)
         fitted = tuple(_fit(*each, measured, reader) for each in zip(job.stems, cleared, stems, _as_cleared(placed, leaks), strict=True))
         fitted = tuple(replace(stem, held=_held(job, found)) for stem, found in zip(fitted, leaks, strict=True))
-        measured = replace(measured, stems=(*fitted, *_remaining(mix, sources, fitted, placed)), rest=_rest(job, measured.duration_s, sketches, placed))
+        measured = replace(measured, stems=(*fitted, *_remaining(mix, sources, fitted, placed)), rest=_rest(job, measured.duration_s, proxies, placed))
         if not job.levels_only:
             progress(0.96, "reading what was done to the music")
-            measured = measured.with_music_gain(*_music(job, sketches, placed))
+            measured = measured.with_music_gain(*_music(job, proxies, placed))
     progress(1.0, "measured")
     return measured
 
@@ -170,12 +170,12 @@ def _check_stems(job: Job, info: FileInfo, sources: Sequence[Source]) -> None:
             )
 
 
-def _place(job: Job, stems: Sequence[Levels], sketches: Sequence[Sketch]) -> list[Placed | None]:
+def _place(job: Job, stems: Sequence[Levels], proxies: Sequence[MonoProxy]) -> list[Placed | None]:
     """Where each stem lies in the mix. Raises StemError for one that the mix does not contain."""
     if not stems:
         return []
     loud = [loud_stretches(levels.power.sum(axis=1).astype(np.float64)) for levels in stems]
-    mixed, reads, rate_hz = sketches[0].read, [s.read for s in sketches[1:]], sketches[0].rate_hz
+    mixed, reads, rate_hz = proxies[0].read, [s.read for s in proxies[1:]], proxies[0].rate_hz
     placed = place(mixed, reads, loud, rate_hz)
     delays = [0 if p is None else round(p.delay_s * rate_hz) for p in placed]
     for a, b in holders(mixed, reads, loud, delays, rate_hz):
@@ -193,17 +193,17 @@ def _place(job: Job, stems: Sequence[Levels], sketches: Sequence[Sketch]) -> lis
     return placed
 
 
-def _rest(job: Job, duration_s: float, sketches: Sequence[Sketch], placed: Sequence[Placed | None]) -> Rest | None:
+def _rest(job: Job, duration_s: float, proxies: Sequence[MonoProxy], placed: Sequence[Placed | None]) -> Rest | None:
     """What the stems leave of the mix; None without stems."""
     if not placed:
         return None
     with ThreadPoolExecutor(job.threads) as helpers:
-        return find_rest(sketches[0].read, [s.read for s in sketches[1:]], placed, sketches[0].rate_hz, duration_s, helpers if job.threads > 1 else None)
+        return find_rest(proxies[0].read, [s.read for s in proxies[1:]], placed, proxies[0].rate_hz, duration_s, helpers if job.threads > 1 else None)
 
 
-def _music(job: Job, sketches: Sequence[Sketch], placed: Sequence[Placed | None]) -> tuple[ReadStretch | None, int]:
+def _music(job: Job, proxies: Sequence[MonoProxy], placed: Sequence[Placed | None]) -> tuple[ReadStretch | None, int]:
     """The sound of all music stems together as it lies in the mix, and its rate; None where none was given."""
-    given = [(sketches[k + 1].read, where) for k, where in enumerate(placed) if where is not None and job.stems[k].role == "music"]
+    given = [(proxies[k + 1].read, where) for k, where in enumerate(placed) if where is not None and job.stems[k].role == "music"]
     if not given:
         return None, 0
 
@@ -215,14 +215,14 @@ def _music(job: Job, sketches: Sequence[Sketch], placed: Sequence[Placed | None]
         together: Mono = np.sum([part[:shortest] for part in parts], axis=0, dtype=np.float32)
         return together
 
-    return read, sketches[0].rate_hz
+    return read, proxies[0].rate_hz
 
 
-def _leaks(job: Job, stems: Sequence[Levels], placed: Sequence[Placed | None], sketches: Sequence[Sketch]) -> list[dict[int, Leak]]:
+def _leaks(job: Job, stems: Sequence[Levels], placed: Sequence[Placed | None], proxies: Sequence[MonoProxy]) -> list[dict[int, Leak]]:
     """For each stem those that it holds as well, by their place in the list."""
-    rate_hz = sketches[0].rate_hz if sketches else 1
+    rate_hz = proxies[0].rate_hz if proxies else 1
     lying = {
-        k: Lying(sketches[k + 1].read, loud_stretches(stems[k].power.sum(axis=1).astype(np.float64)), round(where.delay_s * rate_hz))
+        k: Lying(proxies[k + 1].read, loud_stretches(stems[k].power.sum(axis=1).astype(np.float64)), round(where.delay_s * rate_hz))
         for k, where in enumerate(placed)
         if where is not None
     }
@@ -275,7 +275,7 @@ def _fit(stem: Stem, order: Order, levels: Levels, where: Placed | None, measure
     delay_s = where.delay_s if where else 0.0
     if abs(delay_s) > _DELAY_WORTH_S or order.less:
         reader.progress(READ, "taking one stem out of another" if order.less else "moving a stem to where it lies in the mix")
-        levels = reader.meter(replace(order, sketch=None), skip=round(-delay_s * info.sample_rate_hz))
+        levels = reader.meter(replace(order, proxy=None), skip=round(-delay_s * info.sample_rate_hz))
     gain_db = float(amplitude_to_db(where.gain)) if where else 0.0
     if abs(gain_db) < _UNITY_WITHIN_DB:
         gain_db = 0.0

@@ -10,7 +10,7 @@ from threading import Event
 import numpy as np
 
 from .measure.meter import Levels, Meter, Wanted
-from .measure.sketch import Sketch
+from .measure.stems.mono_proxy import MonoProxy
 from .media import decode
 from .media.layouts import pairs
 from .media.probe import FileInfo
@@ -27,12 +27,12 @@ _TOLD_EVERY_S = 0.2
 
 @dataclass(frozen=True)
 class Order:
-    """A file to be metered, without ``less`` where it holds other stems; a sketch is drawn on the way, of the file as it lies."""
+    """A file to be metered, without ``less`` where it holds other stems; a proxy is drawn on the way, of the file as it lies."""
 
     source: Source
     doing: str
     wanted: Wanted
-    sketch: Sketch | None = None
+    proxy: MonoProxy | None = None
     less: tuple[Given, ...] = ()
 
 
@@ -60,12 +60,12 @@ class Reader:
 
     def _meter(self, order: Order, heard: Heard | None, helper: Callable[[], Executor | None], *, skip: int = 0, ahead: bool = False) -> Levels:
         """``helper`` is asked for before every block."""
-        rate_hz, info, sketch = self.mix.sample_rate_hz, order.source.info, order.sketch
+        rate_hz, info, proxy = self.mix.sample_rate_hz, order.source.info, order.proxy
         meter = Meter(rate_hz, info.channels, order.wanted, pairs=pairs(info.layout, info.channels), about_s=info.duration_s)
         read = differences(order.source, order.less, rate_hz) if order.less else decode.blocks(order.source, rate_hz=rate_hz, ahead=ahead)
         with closing(read) as blocks:  # type: ignore[type-var]
             for block in _moved(blocks, skip, rate_hz * decode.block_seconds(rate_hz, info.channels)):
-                meter.feed(block, sketch.feed if sketch is not None else None, helper())
+                meter.feed(block, proxy.feed if proxy is not None else None, helper())
                 if heard is not None:
                     heard(meter.seconds)
         return meter.finish()

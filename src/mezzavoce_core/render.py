@@ -10,12 +10,12 @@ import numpy as np
 import soundfile
 
 from .errors import StemError, UsageError
-from .measure.stems import find_delay, fit_gains
+from .measure.stems.placing import find_delay, fit_gains
 from .media.decode import Samples, window
 from .media.source import Sound, Source, open_sound
 from .remainder import missing_role
 from .roles import ROLES
-from .signal.bells import Bell
+from .signal.peaking import PeakingFilter
 from .units import Floats, amplitude_to_db, db_to_amplitude
 
 AROUND_S = 2.0
@@ -30,26 +30,26 @@ _FOLD = {"L": (1.0, 0.0), "R": (0.0, 1.0), "C": (1.0, 1.0)}
 class Change:
     """Level points on a role: times in seconds of the file, gains in dB to add to it as it is in the mix.
 
-    ``bells`` are cuts by band: faded in from the first point to the second, and out from the last but one to the last. With a ``source`` they are
+    ``filters`` are cuts by band: faded in from the first point to the second, and out from the last but one to the last. With a ``source`` they are
     for the stem of that name alone; with a ``channel`` (from 0) for that one alone.
     """
 
     role: str
     times_s: tuple[float, ...]
     gains_db: tuple[float, ...]
-    bells: tuple[Bell, ...] = ()
+    filters: tuple[PeakingFilter, ...] = ()
     source: str | None = None
     channel: int | None = None
 
     def added(self, part: Samples, times: Floats, rate_hz: int) -> Floats:
         """What comes to a part of the role, ``(frames, channels)``, at some times."""
         cut = part.astype(np.float64)
-        if self.bells:
+        if self.filters:
             # Slow to come up, and only cuts by band want it.
             from scipy.signal import sosfilt  # noqa: PLC0415
 
             wet = np.interp(times, [self.times_s[0], self.times_s[1], self.times_s[-2], self.times_s[-1]], [0.0, 1.0, 1.0, 0.0])[:, None]
-            cut += (sosfilt([b.section(rate_hz) for b in self.bells], cut, axis=0) - cut) * wet
+            cut += (sosfilt([b.section(rate_hz) for b in self.filters], cut, axis=0) - cut) * wet
         changed: Floats = cut * db_to_amplitude(np.interp(times, self.times_s, self.gains_db))[:, None] - part
         if self.channel is not None:
             changed[:, np.arange(changed.shape[1]) != self.channel] = 0.0
@@ -87,8 +87,8 @@ def change_from(found: Any, name: str) -> Change:
     if not isinstance(found, Mapping) or found.get("role") not in (*ROLES, _WHOLE) or not isinstance(found.get("points"), list) or not found["points"]:
         raise UsageError(f"“{name}” holds no remedy; it needs a “role” ({', '.join(ROLES)} or {_WHOLE}) and “points” with “at_s” and “gain_db”.")
     times, gains = _points(found["points"], name)
-    bells = _bells(found.get("bands") or [], times, name)
-    return Change(found["role"], times, gains, bells, found.get("source"), _channel(found.get("channel"), name))
+    filters = _filters(found.get("bands") or [], times, name)
+    return Change(found["role"], times, gains, filters, found.get("source"), _channel(found.get("channel"), name))
 
 
 def _channel(found: Any, name: str) -> int | None:
@@ -101,14 +101,14 @@ def _channel(found: Any, name: str) -> int | None:
     return number - 1
 
 
-def _bells(bands: Sequence[Any], times: Sequence[float], name: str) -> tuple[Bell, ...]:
+def _filters(bands: Sequence[Any], times: Sequence[float], name: str) -> tuple[PeakingFilter, ...]:
     try:
-        bells = tuple(Bell(float(b["centre_hz"]), float(b["width_octaves"]), float(b["gain_db"])) for b in bands)
+        filters = tuple(PeakingFilter(float(b["centre_hz"]), float(b["width_octaves"]), float(b["gain_db"])) for b in bands)
     except (KeyError, TypeError, ValueError):
         raise UsageError(f"A band in “{name}” has no number for “centre_hz”, “width_octaves” or “gain_db”; each needs all three.") from None
-    if any(b.centre_hz <= 0 or not 0 < b.width_octaves <= 10 or abs(b.gain_db) > 60 for b in bells) or (bells and len(times) < 2):
+    if any(b.centre_hz <= 0 or not 0 < b.width_octaves <= 10 or abs(b.gain_db) > 60 for b in filters) or (filters and len(times) < 2):
         raise UsageError(f"A band in “{name}” cannot be: centres lie above 0 Hz, widths up to 10 octaves, gains within 60 dB, over two points or more.")
-    return bells
+    return filters
 
 
 def _points(points: Sequence[Any], name: str) -> tuple[tuple[float, ...], tuple[float, ...]]:

@@ -99,6 +99,6 @@ class AgainstALibraryTest(unittest.TestCase):
             masker = np.fft.irfft(spectrum * (hz / 1000) ** tilt * (hz < 9000), 4 * RATE)
             for level in range(-45, -8, 6):
                 music = masker / np.std(masker) * 10 ** (level / 20)
-                (passage,) = judge(three_stems(voice, music), DEFAULT).evidence.passages
+                (passage,) = judge(three_stems(voice, music), DEFAULT).context.passages
                 pairs.append((passage.audibility, stoi(voice, voice + music, RATE)))
         self.assertGreaterEqual(spearmanr(*zip(*pairs, strict=True)).statistic, 0.9)

@@ -86,7 +86,7 @@ class AgainstTheVoiceTest(unittest.TestCase):
         self.assertIn("Who is there?", finding.message)
 
     def test_a_sound_in_brackets_needs_no_voice(self):
-        self.assertEqual(self.found((*captions(*SPANS), *captions((27.0, 29.0), text="[bell]"))), [])
+        self.assertEqual(self.found((*captions(*SPANS), *captions((27.0, 29.0), text="[filter]"))), [])
 
     def test_speech_without_one(self):
         (finding,) = self.found(captions(*SPANS[:1], *SPANS[2:]))

@@ -44,7 +44,7 @@ def levels(path, **job):
 
 def loudness(path):
     measured = measure(Job(Sound((path,), path.name)))
-    return judge(measured, SPEC, programme=whole(measured.duration_s)).evidence.loudness
+    return judge(measured, SPEC, programme=whole(measured.duration_s)).context.loudness
 
 
 class SameFiguresTest(FolderTest):
@@ -126,7 +126,7 @@ class RatesAndDepthsTest(FolderTest):
             path = write_wav(self.folder / f"{channels}.wav", np.stack([noise(5, -30, seed=k) for k in range(channels)], axis=1))
             measured = measure(Job(Sound((path,), path.name, layout=layout)))
             one = write_wav(self.folder / "one.wav", noise(5, -30, seed=0))
-            level = judge(measured, SPEC, programme=whole(5.0)).evidence.loudness.integrated_lufs
+            level = judge(measured, SPEC, programme=whole(5.0)).context.loudness.integrated_lufs
             self.assertAlmostEqual(level - loudness(one).integrated_lufs, 10 * np.log10(weight), delta=0.1, msg=layout)
 
 

@@ -15,7 +15,7 @@ from mezzavoce_core.exchange.series import series
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.kinds import duck_abrupt, duck_one_sided, duck_plunge, duck_slow_return
 from mezzavoce_core.judge.model import MUST, NOTE, SHOULD, Side
-from mezzavoce_core.judge.prediction import ratio_over
+from mezzavoce_core.judge.remedies.prediction import ratio_over
 from mezzavoce_core.judge.spec import Limits, Spec
 from mezzavoce_core.measure.balance import blocks_between
 from tests.core.test_music_gain import song
@@ -74,7 +74,7 @@ class DuckingKindsTest(unittest.TestCase):
     def test_clean(self):
         result = judge(programme(points()), RELAXED)
         self.assertEqual([f.message for f in result.findings], [])
-        self.assertEqual(len(result.evidence.ducks), 4)
+        self.assertEqual(len(result.context.ducks), 4)
 
     def test_early(self):
         finding = self.only(points(d1=duck(1, fall=(-3.0, -2.5))), "duck-early")
@@ -101,7 +101,7 @@ class DuckingKindsTest(unittest.TestCase):
     def test_a_plunge_comes_up_no_further_than_the_voice_allows(self):
         """Under a spec that wants 26 LU the usual bed would cover it, and so would the deepest that a duck may be."""
         spec = replace(RELAXED, limits=replace(RELAXED.limits, clearance_lu=26.0))
-        (finding,) = (f.mended() for f in duck_plunge.find(judge(programme(points(d1=duck(1, depth=30.0))), spec).evidence))
+        (finding,) = (f.mended() for f in duck_plunge.find(judge(programme(points(d1=duck(1, depth=30.0))), spec).context))
         self.assertGreaterEqual(finding.remedy.predicted_speech_to_background_lu, 26.0)
 
     def test_pumping(self):
@@ -137,7 +137,7 @@ class DuckingKindsTest(unittest.TestCase):
 
     def test_a_duck_that_the_level_denies_is_no_fact(self):
         """It is said to be 24 dB deep where the music under the words lies 1 dB under the music in the clear."""
-        evidence = judge(programme(points(d1=duck(1, depth=24.0))), RELAXED).evidence
+        evidence = judge(programme(points(d1=duck(1, depth=24.0))), RELAXED).context
         before, odd, *after = evidence.ducks
         denied = replace(evidence, ducks=(before, replace(odd, bed_lufs=odd.open_lufs - 1.0), *after))
         for shown, sure in ((evidence, True), (denied, False)):
@@ -206,13 +206,13 @@ class DuckingKindsTest(unittest.TestCase):
             programme(points(), right=[*points(d1=None, d2=None, d3=None), *((p.at_s, p.gain_db) for p in remedy.points), *duck(2), *duck(3)]), RELAXED
         )
         self.assertEqual([f.message for f in mended.findings], [])
-        blocks = blocks_between(mended.evidence.balance.active, finding.in_s, finding.out_s)
-        self.assertAlmostEqual(remedy.predicted_speech_to_background_lu, ratio_over(mended.evidence.balance, blocks), delta=0.3)
-        self.assertAlmostEqual(remedy.predicted_integrated_lufs, mended.evidence.loudness.integrated_lufs, delta=0.1)
+        blocks = blocks_between(mended.context.balance.active, finding.in_s, finding.out_s)
+        self.assertAlmostEqual(remedy.predicted_speech_to_background_lu, ratio_over(mended.context.balance, blocks), delta=0.3)
+        self.assertAlmostEqual(remedy.predicted_integrated_lufs, mended.context.loudness.integrated_lufs, delta=0.1)
         self.assertGreater(remedy.predicted_audibility, 0.5)
 
     def test_one_sided_without_a_move_of_both_is_drawn_like_the_others(self):
-        evidence = judge(programme(points(), right=points(d1=None)), RELAXED).evidence
+        evidence = judge(programme(points(), right=points(d1=None)), RELAXED).context
         apart = replace(evidence, ducks=tuple(d for d in evidence.ducks if not d.covers(25.0)))
         (finding,) = (f.mended() for f in duck_one_sided.find(apart))
         for point, (time, _) in zip(finding.remedy.points, duck(1), strict=True):
@@ -283,7 +283,7 @@ class DuckingKindsTest(unittest.TestCase):
 
     def claimed(self, levels, claim):
         """What is known of a programme, and its duck of which something is claimed."""
-        evidence = judge(programme(levels), RELAXED).evidence
+        evidence = judge(programme(levels), RELAXED).context
         return evidence, next(d for d in evidence.ducks if d.tells(claim))
 
     def test_what_is_uncertain_is_a_note_and_says_so(self):
@@ -328,9 +328,9 @@ class RemedyTest(unittest.TestCase):
         else:
             self.assertLessEqual(left, {"duck-uneven", "voice-uneven"}, "what was said to stand off, and nothing else")
             self.assertTrue(left)
-        self.assertAlmostEqual(result.evidence.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.3)
+        self.assertAlmostEqual(result.context.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.3)
         if remedy.predicted_speech_to_background_lu is not None:
-            lowest = float(np.nanmin(result.evidence.local_ratio_lu[round(SPANS[1][0] * 10) + 1 : round(SPANS[1][1] * 10) - 1]))
+            lowest = float(np.nanmin(result.context.local_ratio_lu[round(SPANS[1][0] * 10) + 1 : round(SPANS[1][1] * 10) - 1]))
             self.assertAlmostEqual(lowest, remedy.predicted_speech_to_background_lu, delta=0.3)
 
 
@@ -355,8 +355,8 @@ class VoiceKindsTest(unittest.TestCase):
         raised = [(p.at_s, p.gain_db) for p in remedy.points]
         result = judge(programme(points(), voice=voice, raised=raised), RELAXED)
         self.assertEqual(result.findings, ())
-        self.assertAlmostEqual(result.evidence.passages[1].speech_lufs, result.evidence.passages[0].speech_lufs, delta=0.7)
-        self.assertAlmostEqual(result.evidence.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.3)
+        self.assertAlmostEqual(result.context.passages[1].speech_lufs, result.context.passages[0].speech_lufs, delta=0.7)
+        self.assertAlmostEqual(result.context.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.3)
 
     def test_room_between_the_words(self):
         voice = talk(SECONDS, SPANS, -23) + noise(SECONDS, -47)
@@ -377,9 +377,9 @@ class VoiceKindsTest(unittest.TestCase):
         added = [(p.at_s, p.gain_db) for p in finding.remedy.points]
         result = judge(programme(points(), effects=automated(effects, added)), RELAXED)
         self.assertEqual([f.message for f in result.findings], [])
-        lowest = float(np.nanmin(result.evidence.local_ratio_lu[round(finding.remedy.points[1].at_s * 10) + 1 : round(finding.remedy.points[2].at_s * 10)]))
+        lowest = float(np.nanmin(result.context.local_ratio_lu[round(finding.remedy.points[1].at_s * 10) + 1 : round(finding.remedy.points[2].at_s * 10)]))
         self.assertAlmostEqual(lowest, finding.remedy.predicted_speech_to_background_lu, delta=0.3)
-        self.assertAlmostEqual(result.evidence.loudness.integrated_lufs, finding.remedy.predicted_integrated_lufs, delta=0.3)
+        self.assertAlmostEqual(result.context.loudness.integrated_lufs, finding.remedy.predicted_integrated_lufs, delta=0.3)
         self.assertEqual(-finding.remedy.amount_db % 0.5, 0.0)
 
     def test_too_little_is_clear_all_over(self):
@@ -398,7 +398,7 @@ class VoiceKindsTest(unittest.TestCase):
                 result = judge(programme(levels, **{stem: points}), RELAXED)
                 self.assertEqual([f.kind for f in result.findings if f.family in ("voice", "ducking")], [])
                 self.assertAlmostEqual(result.clear_share, remedy.predicted_clear_share, delta=0.01)
-                self.assertAlmostEqual(result.evidence.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.1)
+                self.assertAlmostEqual(result.context.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.1)
                 less = [(t, g - np.sign(g) * 0.5) for t, g in points]
                 self.assertIn("duck-missing", {f.kind for f in judge(programme(levels, **{stem: less}), RELAXED).findings})
 

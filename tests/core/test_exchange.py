@@ -9,11 +9,11 @@ from pathlib import Path
 
 import numpy as np
 
+from mezzavoce_core.command.report import report
 from mezzavoce_core.errors import CorrectionError, NotMeasurable
 from mezzavoce_core.exchange import corrections, document, features, notes_csv, remedies, series
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.spec import DEFAULT
-from mezzavoce_core.report import report
 from tests.signals import chord, measured, sine, stereo, talk, three_stems
 
 
@@ -160,7 +160,7 @@ class FeaturesTest(FolderTest):
     def test_judged_again_without_decoding(self):
         first = judged()
         path = self.folder / "f.npz"
-        features.write_features(first.evidence.measurement, path)
+        features.write_features(first.context.measurement, path)
         again = judge(features.read_features(path), DEFAULT)
         self.assertEqual(document.document(again), document.document(first))
         self.assertEqual([p.name for p in self.folder.iterdir()], ["f.npz"])
@@ -190,7 +190,7 @@ class SeriesTest(FolderTest):
             self.assertFalse(np.isnan(stored["momentary_lufs"][3]))
             self.assertTrue(np.isnan(stored["short_term_lufs"][28]) and not np.isnan(stored["short_term_lufs"][29]))
             self.assertAlmostEqual(float(stored["time_s"][10]), 1.0)
-            self.assertAlmostEqual(float(np.nanmax(stored["momentary_lufs"])), result.evidence.loudness.momentary_max_lufs, delta=0.3)
+            self.assertAlmostEqual(float(np.nanmax(stored["momentary_lufs"])), result.context.loudness.momentary_max_lufs, delta=0.3)
 
     def test_without_stems_they_are_absent(self):
         curves = series.series(judge(measured(stereo(sine(-23, 5))), DEFAULT))

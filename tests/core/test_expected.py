@@ -42,7 +42,7 @@ def beats(points):
 
 
 def before_and_beyond(levels, spans=()):
-    return changes_of(levels, spans, again=False), changes_of(levels, spans)
+    return changes_of(levels, spans, repeated=False), changes_of(levels, spans)
 
 
 def most(scale, at_s):

@@ -86,7 +86,7 @@ class StepTest(unittest.TestCase):
         dice = np.random.default_rng(4)
         swings_db = np.repeat(dice.normal(0, 1, 600), RATE // 10) * np.repeat([0.5, 3.0], 30 * RATE)
         stirred_later = dice.normal(0, 0.05, 60 * RATE) * 10 ** (swings_db / 20)
-        found = changes_of(levels(music=stirred_later), again=False)
+        found = changes_of(levels(music=stirred_later), repeated=False)
         for scale in found.scales[1:]:
             with self.subTest(frames=scale.width):
                 first, second = (scale.step[round(a * FRAMES_PER_S) // scale.hop : round(b * FRAMES_PER_S) // scale.hop] for a, b in ((5, 25), (35, 55)))

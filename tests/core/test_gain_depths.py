@@ -24,14 +24,14 @@ def search(told, now_db):
     moves = [Move(10.0 * k, 10.0 * k + 1, 10.0 * k + 5, 10.0 * k + 6, d, (10.0 * k + 1, 10.0 * k + 5)) for k, d in enumerate(now_db)]
     exchanged = []
 
-    def worths(gone, ways):
-        return np.array([told(round(gone[0].fall_start_s / 10), depth) for depth in ways[:, DEPTH]])
+    def likelihood_gains(gone, candidates):
+        return np.array([told(round(gone[0].fall_start_s / 10), depth) for depth in candidates[:, DEPTH]])
 
     def put(k, now, new):
         exchanged.append((now, new))
         moves[k] = new
 
-    curve = SimpleNamespace(worths=worths)
+    curve = SimpleNamespace(likelihood_gains=likelihood_gains)
     return SimpleNamespace(moves=moves, curve=curve, put=put, shared=Shared(now_db[0], 1.0, 1.0), elsewhere=NOTHING_KNOWN, exchanged=exchanged)
 
 
@@ -49,11 +49,11 @@ class FoundTest(unittest.TestCase):
 class SettleTest(unittest.TestCase):
     TRUE = (6.0, 14.0, 8.0, 12.0, 9.0)
 
-    def told(self, sure_db):
+    def log_likelihood_ratios(self, sure_db):
         return lambda k, depth: -0.5 * ((depth - self.TRUE[k]) / sure_db) ** 2
 
     def test_where_each_is_well_known_it_is_as_deep_as_that(self):
-        moves = search(self.told(0.2), (9.0,) * 5)
+        moves = search(self.log_likelihood_ratios(0.2), (9.0,) * 5)
         depths.settle_depths(moves)
         np.testing.assert_allclose([m.depth_db for m in moves.moves], self.TRUE, atol=0.1)
         self.assertEqual(len(moves.exchanged), 5)
@@ -61,19 +61,19 @@ class SettleTest(unittest.TestCase):
     def test_where_little_is_known_it_stays_near_the_middle(self):
         """By hand: told to 2.5 dB, as far as depths lie from their middle, the middle between both is the likeliest."""
         self.TRUE = (2.0, 16.0, 9.0, 16.0, 2.0)
-        moves = search(self.told(2.5), (9.0,) * 5)
+        moves = search(self.log_likelihood_ratios(2.5), (9.0,) * 5)
         depths.settle_depths(moves)
         np.testing.assert_allclose([m.depth_db for m in moves.moves], (5.6, 12.5, 9.0, 12.5, 5.6), atol=0.2)
 
     def test_one_that_is_not_as_the_others_or_hardly_any_difference_changes_nothing(self):
         self.TRUE = (9.0, 9.0, 14.0, 9.0, 9.0)
         for sure_db in (0.2, 4.0):
-            moves = search(self.told(sure_db), (9.0, 9.0, 14.0, 9.0, 9.0))
+            moves = search(self.log_likelihood_ratios(sure_db), (9.0, 9.0, 14.0, 9.0, 9.0))
             depths.settle_depths(moves)
             self.assertEqual(moves.exchanged, [])
 
     def test_two_are_too_few(self):
-        moves = search(self.told(0.2), (6.0, 14.0))
+        moves = search(self.log_likelihood_ratios(0.2), (6.0, 14.0))
         depths.settle_depths(moves)
         self.assertEqual(moves.exchanged, [])
 

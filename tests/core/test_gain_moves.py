@@ -236,7 +236,7 @@ class StrayTest(unittest.TestCase):
 
     def test_the_more_it_is_like_the_others_the_likelier_it_is(self):
         like, own = Move(25.0, 25.5, 27.5, 28.2, 10.0), Move(25.0, 25.2, 27.5, 27.55, 13.0)
-        self.assertAlmostEqual(sharing(like.way, SHARED)[0], 0.0, delta=0.1)
-        self.assertLess(sharing(own.way, SHARED)[0], -10)
+        self.assertAlmostEqual(sharing(like.parameters, SHARED)[0], 0.0, delta=0.1)
+        self.assertLess(sharing(own.parameters, SHARED)[0], -10)
         serving = replace(like, serves=(25.6, 27.3))
-        self.assertAlmostEqual(prior(serving.way, serving.serves, SHARED)[0], 0.0, delta=0.2)
+        self.assertAlmostEqual(prior(serving.parameters, serving.serves, SHARED)[0], 0.0, delta=0.2)

@@ -182,7 +182,7 @@ NO_PAIRS = Pairs(NOTHING, NOTHING, np.zeros(0), np.zeros(0))
 
 def by_instants(known, move):
     """What the edges of a move tell in nats against those of a move that does nothing."""
-    return known.more(np.array([[[0.0, 0.1, 0.2, 0.3, 0.0], [*move.way[0, :4], -move.depth_db]]]), 1)[0]
+    return known.more(np.array([[[0.0, 0.1, 0.2, 0.3, 0.0], [*move.parameters[0, :4], -move.depth_db]]]), 1)[0]
 
 
 class InstantsTest(unittest.TestCase):
@@ -190,8 +190,8 @@ class InstantsTest(unittest.TestCase):
         for length in (0.015, 0.15):
             heard = levels([(30.0 - length, 0), (30.0, -7), (36.0, -7), (36.5, 0)])
             known = instants_of(heard)
-            ways = [Move(30.0 + off - length, 30.0 + off, 36.0, 36.5, 7.0) for length in (0.015, 0.15) for off in (-0.03, -0.01, 0.0, 0.01, 0.03)]
-            told = {(round(w.fall_s, 3), round(w.fall_end_s - 30.0, 2)): by_instants(known, w) for w in ways}
+            candidates = [Move(30.0 + off - length, 30.0 + off, 36.0, 36.5, 7.0) for length in (0.015, 0.15) for off in (-0.03, -0.01, 0.0, 0.01, 0.03)]
+            told = {(round(w.fall_s, 3), round(w.fall_end_s - 30.0, 2)): by_instants(known, w) for w in candidates}
             self.assertEqual(max(told, key=told.get), (length, 0.0), told)
             other = 0.165 - length
             self.assertGreater(told[length, 0.0] - max(v for (fall, _), v in told.items() if fall == round(other, 3)), 1.0)
@@ -247,7 +247,7 @@ class CurveTest(unittest.TestCase):
         self.found = changes_of(self.levels, THREE)
         self.curve = Curve(self.found, NO_PAIRS, THREE)
 
-    def told(self, moves, first=0):
+    def log_likelihood_ratios(self, moves, first=0):
         """What a curve tells against none, by the definition of each scale from one of them on."""
         times = (np.arange(len(self.levels)) + 0.5) / FRAMES_PER_S
         gain = sum((m.gain_db(times - 0.008) + m.gain_db(times + 0.008)) / 2 for m in moves)
@@ -263,28 +263,30 @@ class CurveTest(unittest.TestCase):
 
     def test_worth_is_what_the_scales_tell(self):
         one, other = Move(9.3, 9.8, 16.3, 17.0, 10.0), Move(25.1, 25.83, 32.2, 33.0, 7.0)
-        self.assertAlmostEqual(self.curve.worth([], [one]), self.told([one]), places=6)
+        self.assertAlmostEqual(self.curve.likelihood_gain([], [one]), self.log_likelihood_ratios([one]), places=6)
         self.curve.exchange([], [one])
-        self.assertAlmostEqual(self.curve.worth([], [other]), self.told([one, other]) - self.told([one]), places=6)
+        self.assertAlmostEqual(self.curve.likelihood_gain([], [other]), self.log_likelihood_ratios([one, other]) - self.log_likelihood_ratios([one]), places=6)
         self.curve.exchange([], [other])
-        self.assertAlmostEqual(self.curve.worth([one], []), self.told([other]) - self.told([one, other]), places=6)
+        self.assertAlmostEqual(self.curve.likelihood_gain([one], []), self.log_likelihood_ratios([other]) - self.log_likelihood_ratios([one, other]), places=6)
 
     def test_an_edge_put_elsewhere_is_worth_the_same_as_the_whole_move(self):
         one = Move(9.3, 9.8, 16.3, 17.0, 10.0)
         self.curve.exchange([], [one])
         for other in (replace(one, return_start_s=16.0, return_end_s=16.4), replace(one, fall_end_s=9.6), replace(one, depth_db=7.0)):
-            self.assertAlmostEqual(self.curve.worth([one], [other]), self.told([other]) - self.told([one]), places=6)
-        self.assertEqual(self.curve.worth([one], [one]), 0.0)
+            self.assertAlmostEqual(
+                self.curve.likelihood_gain([one], [other]), self.log_likelihood_ratios([other]) - self.log_likelihood_ratios([one]), places=6
+            )
+        self.assertEqual(self.curve.likelihood_gain([one], [one]), 0.0)
 
     def test_many_ways_tell_what_each_of_them_does_by_itself(self):
         one, dip = Move(9.3, 9.8, 16.3, 17.0, 10.0), Move(20.0, 20.3, 21.0, 21.4, 6.0)
         self.curve.exchange([], [one])
         others = [replace(one, depth_db=7.0), replace(one, fall_end_s=9.6), one]
-        alone = [self.curve.worth([one], [other]) for other in others]
-        np.testing.assert_allclose(self.curve.worths([one], table(others)), alone, atol=1e-9)
-        with_dip = self.curve.worths([one], np.array([table([other, dip]) for other in others]))
-        np.testing.assert_allclose(with_dip, [self.curve.worth([one], [other, dip]) for other in others], atol=1e-9)
-        np.testing.assert_allclose(with_dip, np.array(alone) + self.curve.worth([], [dip]), atol=0.05)
+        alone = [self.curve.likelihood_gain([one], [other]) for other in others]
+        np.testing.assert_allclose(self.curve.likelihood_gains([one], table(others)), alone, atol=1e-9)
+        with_dip = self.curve.likelihood_gains([one], np.array([table([other, dip]) for other in others]))
+        np.testing.assert_allclose(with_dip, [self.curve.likelihood_gain([one], [other, dip]) for other in others], atol=1e-9)
+        np.testing.assert_allclose(with_dip, np.array(alone) + self.curve.likelihood_gain([], [dip]), atol=0.05)
 
     def test_pairs_tell_how_far_the_curve_explains_their_levels(self):
         # One block under the move and one beside it, two beside it, and one on its fall, where it is lowered by its mean.
@@ -295,7 +297,7 @@ class CurveTest(unittest.TestCase):
         gain = (move.gain_db(times - 0.008) + move.gain_db(times + 0.008)) / 2
         lowered = np.array([gain[a : a + 10].mean() - gain[b : b + 10].mean() for a, b in zip(one, other, strict=True)])
         before, after = (np.log1p((left / scale) ** 2 / 2).sum() for left in (offset, offset - lowered))
-        self.assertAlmostEqual(with_pairs.worth([], [move]) - self.curve.worth([], [move]), 1.5 * PAIR_WEIGHT * (before - after), places=6)
+        self.assertAlmostEqual(with_pairs.worth([], [move]) - self.curve.likelihood_gain([], [move]), 1.5 * PAIR_WEIGHT * (before - after), places=6)
         # Where it is asked whether a ramp is slow, half of that.
         by_pairs = with_pairs.slowly([], table([move])[None]) - self.curve.slowly([], table([move])[None])
         self.assertAlmostEqual(by_pairs[0], 0.75 * PAIR_WEIGHT * (before - after), places=6)
@@ -303,16 +305,18 @@ class CurveTest(unittest.TestCase):
     def test_slow_ramps_are_told_by_what_moves_in_a_fifth_of_a_second_and_more(self):
         one, slower = Move(9.3, 9.8, 16.3, 17.0, 10.0), Move(9.3, 9.8, 16.3, 18.5, 10.0)
         self.assertEqual([scale.width / FRAMES_PER_S for scale in self.found.scales[2:]], [0.2, 0.8])
-        self.assertAlmostEqual(self.curve.slowly([], table([one])[None])[0], self.told([one], 2), places=6)
+        self.assertAlmostEqual(self.curve.slowly([], table([one])[None])[0], self.log_likelihood_ratios([one], 2), places=6)
         self.curve.exchange([], [one])
-        self.assertAlmostEqual(self.curve.slowly([one], table([slower]))[0], self.told([slower], 2) - self.told([one], 2), places=6)
+        self.assertAlmostEqual(
+            self.curve.slowly([one], table([slower]))[0], self.log_likelihood_ratios([slower], 2) - self.log_likelihood_ratios([one], 2), places=6
+        )
 
     def test_what_is_true_tells_more_than_its_neighbours(self):
         true = Move(9.3, 9.8, 16.3, 17.0, 10.0)
-        best = self.curve.worth([], [true])
+        best = self.curve.likelihood_gain([], [true])
         self.assertGreater(best, 20)
         for other in (replace(true, depth_db=7.0), replace(true, depth_db=13.0), replace(true, fall_start_s=8.9, fall_end_s=9.4)):
-            self.assertLess(self.curve.worth([], [other]), best)
+            self.assertLess(self.curve.likelihood_gain([], [other]), best)
 
     def test_the_table_of_edges_agrees_with_the_curve(self):
         """Far from each other a fall and a return tell together what the move that they make tells."""
@@ -321,7 +325,7 @@ class CurveTest(unittest.TestCase):
         fall = told(self.found, 0.5, range(end - 7, end + 3), np.array([10.0]), 1.0, self.curve.luck.weights)[7, 0]
         last = round(17.0 * FRAMES_PER_S)
         back = told(self.found, 0.7, range(last, last + 1), np.array([10.0]), -1.0, self.curve.luck.weights)[0, 0]
-        self.assertAlmostEqual(fall + back, self.curve.worth([], [move]), delta=0.05 * self.curve.worth([], [move]))
+        self.assertAlmostEqual(fall + back, self.curve.likelihood_gain([], [move]), delta=0.05 * self.curve.likelihood_gain([], [move]))
 
 
 class AgreeTest(unittest.TestCase):

@@ -6,11 +6,11 @@ from dataclasses import replace
 import numpy as np
 
 from mezzavoce_core.judge import offs, registry, remedies
-from mezzavoce_core.judge.causes import merge
+from mezzavoce_core.judge.deduplication import merge
 from mezzavoce_core.judge.judging import gather, judge
 from mezzavoce_core.judge.kinds import duck_one_sided
 from mezzavoce_core.judge.model import FAMILIES, MUST, NOTE, SHOULD, Finding, Point
-from mezzavoce_core.judge.prediction import around, gain_curve, integrated_with, predicted, ratio_over, with_gain
+from mezzavoce_core.judge.remedies.prediction import around, gain_curve, integrated_with, predicted, ratio_over, with_gain
 from mezzavoce_core.judge.spec import DEFAULT, Limits, Spec
 from mezzavoce_core.measure.loudness import integrated
 from mezzavoce_core.measure.speech import SPEECH, Correction
@@ -36,7 +36,7 @@ class CleanTest(unittest.TestCase):
         self.assertEqual(result.findings, ())
         self.assertEqual(result.verdict, "pass")
         self.assertEqual(result.clear_share, 1.0)
-        self.assertEqual(len(result.evidence.ducks), 2)
+        self.assertEqual(len(result.context.ducks), 2)
 
     def test_quiet_music_needs_no_duck(self):
         self.assertEqual(kinds(programme([(0, 0)], music_db=-45)), [])
@@ -63,7 +63,7 @@ class DuckMissingTest(unittest.TestCase):
         result = judge(mended, RELAXED)
         self.assertEqual(result.findings, ())
         if remedy.predicted_integrated_lufs is not None:
-            self.assertAlmostEqual(result.evidence.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.15)
+            self.assertAlmostEqual(result.context.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.15)
 
     def test_both_ways_are_offered(self):
         ways = {self.finding.remedy.role, *(a.role for a in self.finding.alternatives)}
@@ -87,16 +87,16 @@ class SourceTest(unittest.TestCase):
         self.assertEqual((finding.source, remedy.role, remedy.source, remedy.together), ("strings.wav", "music", None, True))
         after = self.judged(*(automated(music, [(p.at_s, p.gain_db) for p in remedy.points]) for music in parts))
         self.assertEqual(after.findings, ())
-        lowest = float(np.nanmin(after.evidence.local_ratio_lu[241:299]))
+        lowest = float(np.nanmin(after.context.local_ratio_lu[241:299]))
         self.assertAlmostEqual(lowest, remedy.predicted_speech_to_background_lu, delta=0.3)
 
     def test_what_is_for_one_of_them_is_predicted_for_that_one(self):
         parts = [automated(music, DUCKED[:4]) for music in (chord(40, -25.5), chord(40, -29, hz=370.0))]
         before = self.judged(*parts)
-        one = predicted(before.evidence, replace(before.findings[0].remedy, source="strings.wav"), before.evidence.passages[1:])
+        one = predicted(before.context, replace(before.findings[0].remedy, source="strings.wav"), before.context.passages[1:])
         after = self.judged(automated(parts[0], [(p.at_s, p.gain_db) for p in one.points]), parts[1])
-        self.assertAlmostEqual(float(np.nanmin(after.evidence.local_ratio_lu[241:299])), one.predicted_speech_to_background_lu, delta=0.3)
-        self.assertAlmostEqual(after.evidence.loudness.integrated_lufs, one.predicted_integrated_lufs, delta=0.1)
+        self.assertAlmostEqual(float(np.nanmin(after.context.local_ratio_lu[241:299])), one.predicted_speech_to_background_lu, delta=0.3)
+        self.assertAlmostEqual(after.context.loudness.integrated_lufs, one.predicted_integrated_lufs, delta=0.1)
 
     def test_the_louder_stem_is_named(self):
         first, second = (chord(40, -24) * np.where((np.arange(40 * RATE) < 20 * RATE) == early, 1.0, 0.03) for early in (True, False))
@@ -210,8 +210,8 @@ class LoudnessKindsTest(unittest.TestCase):
 
     def test_dual_mono(self):
         spec = Spec("dual", Limits(mono="dual"))
-        self.assertAlmostEqual(judge(measured(sine(-23, 20)), spec).evidence.loudness.integrated_lufs, -23.0, delta=0.1)
-        self.assertAlmostEqual(judge(measured(sine(-23, 20)), DEFAULT).evidence.loudness.integrated_lufs, -26.0, delta=0.1)
+        self.assertAlmostEqual(judge(measured(sine(-23, 20)), spec).context.loudness.integrated_lufs, -23.0, delta=0.1)
+        self.assertAlmostEqual(judge(measured(sine(-23, 20)), DEFAULT).context.loudness.integrated_lufs, -26.0, delta=0.1)
 
     def test_short_term_over(self):
         spec = Spec("short", Limits(integrated_lufs=None, short_term_max_lufs=-18.0, section_jump_lu=None))
@@ -248,13 +248,13 @@ class LoudnessKindsTest(unittest.TestCase):
 class WithoutStemsTest(unittest.TestCase):
     def test_nothing_is_said_about_the_voice(self):
         result = judge(measured(stereo(sine(-23, 10))), DEFAULT)
-        self.assertEqual((result.evidence.passages, result.evidence.ducks, result.clear_share), (None, None, None))
+        self.assertEqual((result.context.passages, result.context.ducks, result.clear_share), (None, None, None))
 
     def test_dialogue_alone(self):
         voice = talk(40, SPANS)
         result = judge(measured(stereo(voice), [("dialogue", stereo(voice))]), RELAXED)
-        self.assertEqual(len(result.evidence.passages), 2)
-        self.assertIsNone(result.evidence.ducks)
+        self.assertEqual(len(result.context.passages), 2)
+        self.assertIsNone(result.context.ducks)
         self.assertEqual(result.findings, ())
 
     def test_background_in_one(self):
@@ -301,7 +301,7 @@ class CausesTest(unittest.TestCase):
 
 class PredictionTest(unittest.TestCase):
     def setUp(self):
-        self.evidence = gather(programme(), RELAXED)
+        self.context = gather(programme(), RELAXED)
 
     def test_gain_curve(self):
         curve = gain_curve([Point(1.0, 0.0), Point(2.0, -10.0)], 300)
@@ -311,7 +311,7 @@ class PredictionTest(unittest.TestCase):
         np.testing.assert_array_equal(gain_curve([], 3), 1.0)
 
     def test_lowering_the_music_widens_the_gap_by_as_much(self):
-        balance = self.evidence.balance
+        balance = self.context.balance
         lowered = with_gain(balance, "music", np.full(len(balance.voice), 10**-0.3))
         blocks = np.arange(90, 130)
         self.assertAlmostEqual(ratio_over(lowered, blocks) - ratio_over(balance, blocks), 3.0, delta=0.05)
@@ -320,11 +320,11 @@ class PredictionTest(unittest.TestCase):
         self.assertTrue(np.isnan(ratio_over(balance, np.arange(3))))
 
     def test_unchanged_gain_changes_nothing(self):
-        same = integrated_with(self.evidence, "music", remedies.hold_points(self.evidence, 8.0, 14.0, 0.0))
-        self.assertAlmostEqual(same, self.evidence.loudness.integrated_lufs, places=9)
+        same = integrated_with(self.context, "music", remedies.hold_points(self.context, 8.0, 14.0, 0.0))
+        self.assertAlmostEqual(same, self.context.loudness.integrated_lufs, places=9)
 
     def test_looking_around_a_stretch_gives_what_the_whole_would(self):
-        evidence = self.evidence
+        evidence = self.context
         for role, in_s, out_s, gain_db in (("music", 8.0, 14.0, -7.0), ("dialogue", 24.0, 30.0, 4.0), ("music", 0.2, 2.0, -3.0), ("music", 38.0, 40.0, 5.0)):
             points = remedies.hold_points(evidence, in_s, out_s, gain_db)
             changed = with_gain(evidence.balance, role, gain_curve(points, len(evidence.power)))
@@ -336,7 +336,7 @@ class PredictionTest(unittest.TestCase):
             np.testing.assert_allclose(ratio_over(window, blocks - first // 10), ratio_over(changed, blocks), rtol=1e-12)
 
     def test_points_stay_inside_the_programme(self):
-        points = remedies.hold_points(self.evidence, 0.1, 39.9, -6.0)
+        points = remedies.hold_points(self.context, 0.1, 39.9, -6.0)
         self.assertEqual((points[0].at_s, points[-1].at_s), (0.0, 40.0))
 
     def test_raising_beyond_the_headroom_is_not_enough(self):
@@ -348,7 +348,7 @@ class PredictionTest(unittest.TestCase):
         self.assertEqual(finding.remedy.action, "lower")
 
     def test_whole_gain_without_a_level(self):
-        self.assertEqual(remedies.whole_gain(self.evidence, -2.0).predicted_integrated_lufs, self.evidence.loudness.integrated_lufs - 2.0)
+        self.assertEqual(remedies.whole_gain(self.context, -2.0).predicted_integrated_lufs, self.context.loudness.integrated_lufs - 2.0)
 
 
 class ShortcutsTest(unittest.TestCase):
@@ -370,14 +370,14 @@ class ShortcutsTest(unittest.TestCase):
         for count in range(3, 12):
             levels = dice.integers(0, 5, count).astype(float)
             wanted = [level - np.median(np.delete(levels, k)) for k, level in enumerate(levels)]
-            np.testing.assert_allclose(offs.off_from_median(levels), wanted)
+            np.testing.assert_allclose(offs.deviation_from_median(levels), wanted)
 
     def test_one_that_stands_off_takes_no_other_with_it(self):
-        self.assertEqual(offs.standing_off([-20.0, -28.5, -20.0], 4.0), {1: -8.5})
-        self.assertEqual(list(offs.standing_off([-53.4, -53.3, -64.8, -65.8], 4.0)), [2, 3])
-        self.assertEqual(offs.standing_off([-20.0, -24.0, -20.5], 4.0), {})
-        self.assertEqual(offs.standing_off([-20.0, -30.0], 4.0), {})
-        self.assertEqual(list(offs.standing_off([-20.0, -26.0, -21.0, -14.0, -20.0], 4.0)), [1, 3])
+        self.assertEqual(offs.deviating([-20.0, -28.5, -20.0], 4.0), {1: -8.5})
+        self.assertEqual(list(offs.deviating([-53.4, -53.3, -64.8, -65.8], 4.0)), [2, 3])
+        self.assertEqual(offs.deviating([-20.0, -24.0, -20.5], 4.0), {})
+        self.assertEqual(offs.deviating([-20.0, -30.0], 4.0), {})
+        self.assertEqual(list(offs.deviating([-20.0, -26.0, -21.0, -14.0, -20.0], 4.0)), [1, 3])
 
     def test_the_balance_of_sides_all_over_the_programme(self):
         dice = np.random.default_rng(2)

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from mezzavoce_core.measure.leaks import Lying, find_leak, find_leaks
+from mezzavoce_core.measure.stems.leaks import Lying, find_leak, find_leaks
 from tests.signals import chord, noise, sine, talk
 
 RATE, SECONDS = 12000, 40
@@ -12,7 +12,7 @@ SPANS = [(4.0, 9.0), (15.0, 22.0), (27.0, 36.0)]
 
 
 def lying(signal, *, delay=0):
-    """A stem at a quarter of the rate, as a sketch of it would be read; looked at in its first and in its last stretch."""
+    """A stem at a quarter of the rate, as a proxy of it would be read; looked at in its first and in its last stretch."""
     coarse = signal.reshape(-1, 4).mean(axis=1).astype(np.float32)
     return Lying(lambda start, length: coarse[round(start * RATE) : round((start + length) * RATE)], [0.0, 13.0, 26.0], delay)
 

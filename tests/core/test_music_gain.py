@@ -8,9 +8,9 @@ from unittest import mock
 import numpy as np
 
 from mezzavoce_core.exchange.gains import gain_dict, gain_from_dict
-from mezzavoce_core.measure.again import Again
 from mezzavoce_core.measure.ducks import OWN_DEPTH, Duck, MusicGain, with_levels
-from mezzavoce_core.measure.music_gain import find_gain, look_again
+from mezzavoce_core.measure.music_gain import find_gain, revisit
+from mezzavoce_core.measure.revisited import Revisited
 from mezzavoce_core.signal.spectrum import BANDS, COLUMNS, FLOOR_DB, OCTAVES, Spectrum, instants, summed, whole
 from tests.signals import RATE, automated, levels_of
 
@@ -170,33 +170,33 @@ class GainValuesTest(unittest.TestCase):
     def test_other_speech_is_looked_at_around_it_alone(self):
         heard = levels(THREE_DUCKS)
         gain = find_gain(heard, TWO)
-        again = Again({})
-        there = look_again(gain, lambda first, last: heard[first:last], THREE, [(42.0, 48.0)], again)
+        revisited = Revisited({})
+        there = revisit(gain, lambda first, last: heard[first:last], THREE, [(42.0, 48.0)], revisited)
         self.assertEqual([d.serves for d in there.ducks if d.speech], THREE)
         self.assertEqual(there.ducks[:2], gain.ducks[:2])
         with mock.patch("mezzavoce_core.measure.music_gain.find_gain", side_effect=AssertionError("looked again")):
-            kept = {key: gain_from_dict(json.loads(json.dumps(gain_dict(g)))) for key, g in again.known.items()}
-            self.assertEqual(look_again(gain, lambda first, last: heard[first:last], THREE, [(42.0, 48.0)], Again(kept)), there)
+            kept = {key: gain_from_dict(json.loads(json.dumps(gain_dict(g)))) for key, g in revisited.known.items()}
+            self.assertEqual(revisit(gain, lambda first, last: heard[first:last], THREE, [(42.0, 48.0)], Revisited(kept)), there)
             with self.assertRaises(AssertionError):
-                look_again(gain, lambda first, last: heard[first:last] - 1, THREE, [(42.0, 48.0)], Again(kept))
+                revisit(gain, lambda first, last: heard[first:last] - 1, THREE, [(42.0, 48.0)], Revisited(kept))
 
     def test_stretches_close_together_are_looked_at_at_once(self):
         heard = levels(THREE_DUCKS)
         gain = find_gain(heard, TWO)
         for hands, looks in (([(42.0, 44.0), (46.0, 48.0)], 1), ([(2.0, 3.0), (42.0, 48.0)], 2), ([(k * 10.0, k * 10.0 + 1) for k in range(6)], 2)):
             with mock.patch("mezzavoce_core.measure.music_gain.find_gain", side_effect=find_gain) as looked:
-                there = look_again(gain, lambda first, last: heard[first:last], THREE, hands, Again({}))
+                there = revisit(gain, lambda first, last: heard[first:last], THREE, hands, Revisited({}))
             self.assertEqual((looked.call_count, [d.serves for d in there.ducks if d.speech]), (looks, THREE))
 
     def test_what_is_not_asked_for_any_more_is_forgotten_first(self):
-        again, calls = Again({}), []
+        revisited, calls = Revisited({}), []
 
         def look(k):
-            return again.look(np.full(3, float(k)), [], lambda levels, _speech: calls.append(k) or MusicGain((), float(levels[0])))
+            return revisited.look(np.full(3, float(k)), [], lambda levels, _speech: calls.append(k) or MusicGain((), float(levels[0])))
 
         for k in (*range(64), 0, 64):
             self.assertEqual(look(k).nats, float(k))
-        later = Again(again.known)
+        later = Revisited(revisited.known)
         self.assertEqual(len(later.known), 64)
         self.assertEqual(sorted(g.nats for g in later.known.values()), [0.0, *(float(k) for k in range(2, 65))])
         self.assertEqual(calls, list(range(65)))

@@ -106,14 +106,14 @@ class PlantedFaultsTest(unittest.TestCase):
 
     def test_the_leader_is_left_out(self):
         episode = EPISODES[4]
-        programme = judge(measured(5), DEFAULT).evidence.programme
+        programme = judge(measured(5), DEFAULT).context.programme
         self.assertAlmostEqual(programme.in_s, episode.leader_s, delta=0.041)
         self.assertAlmostEqual(programme.out_s, episode.leader_s + episode.length_s, delta=0.041)
         self.assertEqual([o.why for o in programme.left_out], ["line-up tone", "slate", "pips", "silence"])
 
     def test_ducks_have_the_depth_that_was_drawn(self):
         for number in (1, 2):
-            for duck in judge(measured(number), DEFAULT).evidence.ducks:
+            for duck in judge(measured(number), DEFAULT).context.ducks:
                 self.assertAlmostEqual(duck.depth_db, 11.0, delta=2.5)
 
 
@@ -121,7 +121,7 @@ class ReferenceMetersTest(unittest.TestCase):
     def test_demo_against_ffmpeg(self):
         for episode in EPISODES:
             path = mix_file(Path(os.environ["MEZZAVOCE_TEST_MEDIA"]), episode)
-            own = judge(measured(episode.number), DEFAULT, programme=whole(episode.file_s)).evidence
+            own = judge(measured(episode.number), DEFAULT, programme=whole(episode.file_s)).context
             level, spread, peak = ffmpeg_figures(path)
             self.assertAlmostEqual(own.loudness.integrated_lufs, level, delta=0.1)
             # It prints tenths.
@@ -134,7 +134,7 @@ class ReferenceMetersTest(unittest.TestCase):
             info = probe(path)
             samples = np.concatenate(list(decode.blocks(open_sound(Sound((path,), "x")))))
             reference = pyloudnorm.Meter(info.sample_rate_hz).integrated_loudness(samples.astype(np.float64))
-            own = judge(measured(episode.number), DEFAULT, programme=whole(episode.file_s)).evidence
+            own = judge(measured(episode.number), DEFAULT, programme=whole(episode.file_s)).context
             self.assertAlmostEqual(own.loudness.integrated_lufs, reference, delta=0.1)
 
     def test_other_rates_and_mono_against_ffmpeg(self):
@@ -143,7 +143,7 @@ class ReferenceMetersTest(unittest.TestCase):
                 for signal in (sine(-18, 12, rate=rate, hz=440), stereo(noise(12, -26, rate=rate))):
                     path = write_wav(Path(folder) / "x.wav", signal, rate=rate)
                     level, spread, _ = ffmpeg_figures(path)
-                    own = judge(measure(Job(Sound((path,), "x"))), DEFAULT).evidence.loudness
+                    own = judge(measure(Job(Sound((path,), "x"))), DEFAULT).context.loudness
                     self.assertAlmostEqual(own.integrated_lufs, level, delta=0.1)
                     self.assertAlmostEqual(own.range_lu, spread, delta=0.2)
 

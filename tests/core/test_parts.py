@@ -6,17 +6,17 @@ from dataclasses import replace
 import numpy as np
 
 from mezzavoce_core.exchange.document import finding_dict
-from mezzavoce_core.judge import remedies
 from mezzavoce_core.judge.ducking import reshaped
-from mezzavoce_core.judge.fit import Fit
 from mezzavoce_core.judge.judging import gather, judge
 from mezzavoce_core.judge.kinds.masked_speech import thin_stretches
-from mezzavoce_core.judge.model import Evidence, Finding, Remedy
+from mezzavoce_core.judge.model import Finding, JudgingContext, Remedy
+from mezzavoce_core.judge.remedies import level_points
+from mezzavoce_core.judge.remedies.remedy_context import RemedyContext
 from mezzavoce_core.judge.spec import Limits, Spec
 from mezzavoce_core.measure.ducks import Duck
 from mezzavoce_core.measure.loudness import loudness
 from mezzavoce_core.measure.measurement import Measurement
-from mezzavoce_core.measure.stems import Placed
+from mezzavoce_core.measure.stems.placing import Placed
 from mezzavoce_core.units import lufs_to_power
 from tests.signals import automated, chord, talk, three_stems
 
@@ -24,7 +24,7 @@ SPEC = Spec("level not judged", Limits(integrated_lufs=None))
 SPANS = ((8.0, 14.0),)
 
 
-def evidence(music_db=-24.0, points=((0, 0),)) -> Evidence:
+def evidence(music_db=-24.0, points=((0, 0),)) -> JudgingContext:
     return gather(three_stems(talk(22, SPANS), automated(chord(22, music_db), points)), SPEC)
 
 
@@ -52,7 +52,7 @@ class PowersTest(unittest.TestCase):
 class RemediesTest(unittest.TestCase):
     def test_lower_and_raise_are_equals(self):
         found = evidence()
-        first, others = remedies.balance_remedies(found, 8.0, 14.0, np.arange(80, 140), wanted=10.0, fit=Fit())
+        first, others = level_points.balance_remedies(found, 8.0, 14.0, np.arange(80, 140), wanted=10.0, elsewhere=RemedyContext())
         self.assertEqual({first.action, others[0].action}, {"lower", "raise"})
         self.assertTrue(first.enough)
         self.assertLessEqual(abs(first.amount_db), abs(others[0].amount_db) if others[0].enough else 99)
@@ -60,7 +60,7 @@ class RemediesTest(unittest.TestCase):
 
     def test_nothing_to_do_without_a_background(self):
         bare = replace(evidence(), balance=None)
-        self.assertEqual(remedies.balance_remedies(bare, 8.0, 14.0, np.arange(80, 140), wanted=10.0, fit=Fit()), (None, ()))
+        self.assertEqual(level_points.balance_remedies(bare, 8.0, 14.0, np.arange(80, 140), wanted=10.0, elsewhere=RemedyContext()), (None, ()))
 
     def test_an_earlier_fall_adds_up_to_a_fall_that_is_done_in_time(self):
         duck = Duck(8.2, 8.8, 14.5, 15.5, 10.0, -24.0, -34.0)
@@ -70,7 +70,7 @@ class RemediesTest(unittest.TestCase):
         np.testing.assert_allclose(added + duck.gain_db(times), [0, -10, -10, -10, -10, -10], atol=0.06)
 
     def test_lowering_a_spot(self):
-        remedy = remedies.lower_spot(evidence(), 21.0, 21.9, -2.0, 0.4)
+        remedy = level_points.lower_spot(evidence(), 21.0, 21.9, -2.0, 0.4)
         self.assertEqual([(p.at_s, p.gain_db) for p in remedy.points], [(20.6, 0.0), (21.0, -2.0), (21.9, -2.0), (22.0, 0.0)])
         self.assertEqual((remedy.action, remedy.role, remedy.amount_db), ("lower", "mix", -2.0))
 
@@ -98,8 +98,8 @@ class ValuesTest(unittest.TestCase):
 
     def test_a_finding_as_json_types(self):
         result = judge(evidence().measurement, SPEC)
-        found = finding_dict(result.findings[0], result.evidence.clock)
-        self.assertEqual(found["in_timecode"], result.evidence.clock.timecode_in(result.findings[0].in_s))
+        found = finding_dict(result.findings[0], result.context.clock)
+        self.assertEqual(found["in_timecode"], result.context.clock.timecode_in(result.findings[0].in_s))
         self.assertEqual(len(found["remedy"]["points"]), 4)
 
     def test_contained_from_a_coherence_on(self):

@@ -14,7 +14,7 @@ from unittest import mock
 
 import numpy as np
 
-from mezzavoce_core import cli, warm
+from mezzavoce_core.command import cli, precompile
 from mezzavoce_core.errors import MezzavoceError, NothingToMeasure, StemError, TimecodeError
 from mezzavoce_core.exchange.document import document
 from mezzavoce_core.exchange.features import read_features
@@ -63,15 +63,15 @@ class MeasureTest(FilesTest):
         self.assertEqual(shares, sorted(shares))
         self.assertEqual(shares[-1], 1.0)
         self.assertTrue(any("music stem “music.wav”" in d for _, d in heard))
-        for stem in result.evidence.measurement.stems:
+        for stem in result.context.measurement.stems:
             self.assertEqual((stem.gain_db, stem.delay_s), (0.0, 0.0))
             self.assertGreater(stem.coherence, 0.9)
 
     def test_levels_alone_say_nothing_of_the_gain(self):
         stems = self.stem("dialogue.wav", "dialogue"), self.stem("music.wav")
         whole, levels = (run(self.job(*stems, levels_only=only), Judging(DEFAULT)) for only in (False, True))
-        self.assertIsNone(levels.evidence.ducks)
-        self.assertEqual([p.speech_to_music_lu for p in levels.evidence.passages], [p.speech_to_music_lu for p in whole.evidence.passages])
+        self.assertIsNone(levels.context.ducks)
+        self.assertEqual([p.speech_to_music_lu for p in levels.context.passages], [p.speech_to_music_lu for p in whole.context.passages])
         self.assertEqual({f.family for f in levels.findings} & {"ducking"}, set())
         self.assertEqual([f.kind for f in levels.findings if f.family == "voice"], ["masked-speech"])
         self.assertIsNone(document(levels)["ducks"])
@@ -88,9 +88,9 @@ class MeasureTest(FilesTest):
         write_wav(self.folder / "short voice.wav", stereo(self.voice[: round(34.5 * RATE)]))
         stems = self.stem("short voice.wav", "dialogue"), self.stem("short music.wav"), self.stem("music.wav")
         result = run(self.job(*stems), Judging(DEFAULT))
-        for stem in result.evidence.measurement.stems:
+        for stem in result.context.measurement.stems:
             self.assertEqual(len(stem.levels.bands), 360)
-        self.assertEqual([len(s.levels.spectrum) for s in result.evidence.measurement.stems], [0, 1800, 1800])
+        self.assertEqual([len(s.levels.spectrum) for s in result.context.measurement.stems], [0, 1800, 1800])
         self.assertEqual(len(series(result)["audibility"]), 360)
 
     def test_quiet_stem_and_another_rate_and_mono(self):
@@ -267,7 +267,7 @@ class ConfinedTest(FilesTest):
 
     def test_no_network_inside(self):
         script = (
-            "from mezzavoce_core.confined import confine\nimport socket\n"
+            "from mezzavoce_core.command.confined import confine\nimport socket\n"
             "cut = confine(6144, 60)\n"
             "try:\n socket.create_connection(('127.0.0.1', int(__import__('sys').argv[1])), 2); print(cut, 'reached')\n"
             "except OSError: print(cut, 'refused')"
@@ -283,6 +283,6 @@ class ConfinedTest(FilesTest):
 
 class WarmTest(unittest.TestCase):
     def test_runs_every_loop(self):
-        with mock.patch("mezzavoce_core.warm.Meter") as meter:
-            warm.main()
+        with mock.patch("mezzavoce_core.command.precompile.Meter") as meter:
+            precompile.main()
         self.assertEqual(meter.call_count, 2)

@@ -109,8 +109,8 @@ class ByHandTest(unittest.TestCase):
 class MeasuredInRangeTest(unittest.TestCase):
     def test_figures_are_those_of_the_programme_alone(self):
         inner = show()
-        alone = judge(measured(stereo(inner)), SPEC, programme=whole(60)).evidence
-        around = judge(measured(stereo(np.concatenate([sine(-6, 5), HUSH, inner, HUSH, HUSH]))), SPEC).evidence
+        alone = judge(measured(stereo(inner)), SPEC, programme=whole(60)).context
+        around = judge(measured(stereo(np.concatenate([sine(-6, 5), HUSH, inner, HUSH, HUSH]))), SPEC).context
         self.assertEqual(around.programme.in_s, 6.0)
         self.assertAlmostEqual(around.loudness.integrated_lufs, alone.loudness.integrated_lufs, places=3)
         self.assertAlmostEqual(around.loudness.range_lu, alone.loudness.range_lu, places=3)
@@ -132,7 +132,7 @@ class MeasuredInRangeTest(unittest.TestCase):
 
     def test_a_peak_outside_the_programme_is_not_counted(self):
         result = judge(measured(stereo(np.concatenate([sine(0, 5), HUSH, show()]))), SPEC)
-        self.assertLess(result.evidence.true_peak_dbtp.max(), -1)
+        self.assertLess(result.context.true_peak_dbtp.max(), -1)
 
     def test_parts_are_measured_as_one_and_each_by_itself(self):
         """As one: the gate's blocks of both parts together, none reaching over the break."""
@@ -140,7 +140,7 @@ class MeasuredInRangeTest(unittest.TestCase):
         signal = np.concatenate([loud, noise(20, -3, seed=3), soft])
         parts = by_hand([Part(0, 30), Part(50, 80)], 80)
         result = document(judge(measured(stereo(signal)), SPEC, programme=parts))
-        single = judge(measured(stereo(loud)), SPEC, programme=whole(30)).evidence.loudness
+        single = judge(measured(stereo(loud)), SPEC, programme=whole(30)).context.loudness
         self.assertAlmostEqual(result["range"]["parts"][0]["integrated_lufs"], single.integrated_lufs, places=2)
         self.assertAlmostEqual(result["loudness"]["integrated_lufs"], single.integrated_lufs - 2.6, delta=0.1)
         self.assertLess(result["loudness"]["momentary_max_lufs"], single.integrated_lufs + 2)

@@ -11,11 +11,11 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from mezzavoce_core.cli import main
+from mezzavoce_core.command.cli import main
 from mezzavoce_core.errors import StemError, UsageError
 from mezzavoce_core.media.source import Sound
 from mezzavoce_core.render import Change, for_two, open_passage, read_change, render
-from mezzavoce_core.signal.bells import Bell
+from mezzavoce_core.signal.peaking import PeakingFilter
 from tests.signals import RATE, automated, chord, stereo, talk, write_wav
 
 POINTS = [(7.5, 0.0), (8.0, -8.0), (14.0, -8.0), (14.8, 0.0)]
@@ -80,8 +80,8 @@ class RenderTest(unittest.TestCase):
             render(self.sound("mix"), [("music", self.sound("music"))], replace(self.change(), channel=2))
 
     def test_cuts_by_band_are_heard_between_the_inner_points(self):
-        bells = (Bell(275.0, 2.0, -20.0),)
-        cut = replace(self.change(points=[(8.0, 0.0), (9.0, 0.0), (13.0, 0.0), (14.0, 0.0)]), bells=bells)
+        filters = (PeakingFilter(275.0, 2.0, -20.0),)
+        cut = replace(self.change(points=[(8.0, 0.0), (9.0, 0.0), (13.0, 0.0), (14.0, 0.0)]), filters=filters)
         passage = open_passage(self.sound("mix"), [("music", self.sound("music")), ("dialogue", self.sound("dialogue"))], (6.0, 16.0))
         music, carved = passage.sound("music")[:, 0], passage.sound("music", cut)[:, 0]
         inside, outside = slice(4 * RATE, 6 * RATE), slice(0, 2 * RATE)

@@ -4,9 +4,9 @@ import unittest
 
 import numpy as np
 
-from mezzavoce_core.measure import stems as st
-from mezzavoce_core.measure.rest import find_rest
-from mezzavoce_core.measure.sketch import Sketch
+from mezzavoce_core.measure.stems import placing as st
+from mezzavoce_core.measure.stems.mono_proxy import MonoProxy
+from mezzavoce_core.measure.stems.rest import find_rest
 from tests.signals import RATE, chord, levels_of, noise, stereo, talk
 
 HZ = 12000
@@ -149,12 +149,12 @@ class RestTest(unittest.TestCase):
 class SketchTest(unittest.TestCase):
     def test_reads_back_a_quarter_of_the_rate(self):
         signal = stereo(talk(3, [(1, 2)])).astype(np.float32)
-        with Sketch(RATE) as sketch:
-            sketch.feed(signal[: RATE * 2])
-            sketch.feed(signal[RATE * 2 :])
-            self.assertEqual(sketch.rate_hz, HZ)
-            whole = sketch.read(0, 10)
+        with MonoProxy(RATE) as proxy:
+            proxy.feed(signal[: RATE * 2])
+            proxy.feed(signal[RATE * 2 :])
+            self.assertEqual(proxy.rate_hz, HZ)
+            whole = proxy.read(0, 10)
             self.assertEqual(len(whole), 3 * HZ)
-            np.testing.assert_allclose(sketch.read(1.0, 1.0), whole[HZ : 2 * HZ])
-            self.assertEqual(len(sketch.read(5.0, 1.0)), 0)
+            np.testing.assert_allclose(proxy.read(1.0, 1.0), whole[HZ : 2 * HZ])
+            self.assertEqual(len(proxy.read(5.0, 1.0)), 0)
         self.assertAlmostEqual(levels_of(whole, rate=HZ).samples, 36000)

@@ -57,7 +57,7 @@ class GivenTest(unittest.TestCase):
         return measure(Job(Sound((paths.pop("mix"),), "mix.wav"), tuple(Stem(Sound((p,), p.name), name.split()[0]) for name, p in paths.items())))
 
     def figures(self, measurement):
-        return [(p.speech_lufs, p.speech_to_background_lu) for p in judge(measurement, SPEC).evidence.passages]
+        return [(p.speech_lufs, p.speech_to_background_lu) for p in judge(measurement, SPEC).context.passages]
 
     def kinds(self, measurement):
         return {f.kind for f in judge(measurement, SPEC).findings}
@@ -96,8 +96,8 @@ class GivenTest(unittest.TestCase):
 
     def test_music_without_dialogue_is_no_question_of_voice(self):
         result = judge(self.measured({"music": parts()["music"]}), SPEC)
-        self.assertIsNone(result.evidence.passages)
-        self.assertEqual(len(result.evidence.cues), 1)
+        self.assertIsNone(result.context.passages)
+        self.assertEqual(len(result.context.cues), 1)
 
     def test_a_stem_out_of_step_is_moved_and_told(self):
         for role in ("dialogue", "music"):
@@ -205,16 +205,16 @@ class GivenTest(unittest.TestCase):
         music[round(SPANS[0][1] * RATE) :] = 0
         stems = parts() | {"music": music + parts()["dialogue"] * 10 ** (-16 / 20)}
         result = judge(self.measured(stems, sum(stems.values())), SPEC)
-        self.assertEqual([round(c.out_s) for c in result.evidence.cues], [SPANS[0][1]])
+        self.assertEqual([round(c.out_s) for c in result.context.cues], [SPANS[0][1]])
 
     def test_silent_stems(self):
         silence = np.zeros((SECONDS * RATE, 2))
         quiet_music = self.measured({"dialogue": parts()["dialogue"], "music": silence, "effects": silence}, parts()["dialogue"])
         result = judge(quiet_music, SPEC)
-        self.assertIsNone(result.evidence.passages[0].speech_to_background_lu)
+        self.assertIsNone(result.context.passages[0].speech_to_background_lu)
         self.assertEqual(result.findings, ())
         no_voice = judge(self.measured({"dialogue": silence, "music": parts()["music"]}, parts()["music"]), SPEC)
-        self.assertEqual((no_voice.evidence.speech, no_voice.evidence.passages), ((), ()))
+        self.assertEqual((no_voice.context.speech, no_voice.context.passages), ((), ()))
         self.assertEqual({f.family for f in no_voice.findings} & {"voice", "ducking"}, set())
 
     def test_a_silent_stem_by_itself_is_told(self):
@@ -240,7 +240,7 @@ class GivenTest(unittest.TestCase):
         voice = stereo(talk(SECONDS, [(0.0, SECONDS)], -23))
         music = stereo(song(SECONDS) * 0.4)
         result = judge(self.measured({"dialogue": voice, "music": music}, voice + music), SPEC)
-        self.assertAlmostEqual(sum(p.out_s - p.in_s for p in result.evidence.passages), SECONDS, delta=0.1)
+        self.assertAlmostEqual(sum(p.out_s - p.in_s for p in result.context.passages), SECONDS, delta=0.1)
         self.assertEqual([f.kind for f in result.findings if f.family == "ducking"], [])
 
     def test_which_of_several_music_stems_covers_the_voice_is_named(self):

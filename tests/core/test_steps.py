@@ -8,10 +8,10 @@ from unittest import mock
 import numpy as np
 
 from mezzavoce_core.exchange.gains import gain_dict, gain_from_dict
-from mezzavoce_core.measure.again import Again
 from mezzavoce_core.measure.ducks import HeardStep, MusicGain
 from mezzavoce_core.measure.gain import claims
-from mezzavoce_core.measure.music_gain import find_gain, look_again
+from mezzavoce_core.measure.music_gain import find_gain, revisit
+from mezzavoce_core.measure.revisited import Revisited
 from mezzavoce_core.signal.steps import GOES_ON_NATS, step_nats
 from tests.core.test_music_gain import ONE_DUCK, again, levels
 from tests.signals import RATE, automated, noise, sine, sounding
@@ -102,7 +102,7 @@ class DoubtfulStepTest(unittest.TestCase):
         kept = gain_from_dict(json.loads(json.dumps(gain_dict(gain))))
         self.assertEqual(kept, gain)
         for known, step in ((kept, True), (replace(kept, steps=()), False)):
-            there = look_again(known, lambda first, last: self.levels[first:last], self.speech, [(26.0, 31.7)], Again({}))
+            there = revisit(known, lambda first, last: self.levels[first:last], self.speech, [(26.0, 31.7)], Revisited({}))
             self.assertEqual(self.told(there)[1], step)
 
     def test_moves_kept_without_what_was_heard_are_read(self):

@@ -127,8 +127,8 @@ class TakenTest(FolderTest):
             np.testing.assert_allclose(self.whole(Sound(given, "mix")), np.stack([left, right], axis=1), atol=2e-7)
         unnamed = (write_wav(self.folder / "a.wav", right), write_wav(self.folder / "b.wav", left))
         np.testing.assert_allclose(self.whole(Sound(unnamed, "mix")), np.stack([right, left], axis=1), atol=2e-7)
-        both = judge(measure(Job(Sound(paths, "mix"))), DEFAULT).evidence.loudness.integrated_lufs
-        one = judge(measure(Job(Sound((write_wav(self.folder / "m.wav", np.stack([left, right], axis=1)),), "m"))), DEFAULT).evidence.loudness.integrated_lufs
+        both = judge(measure(Job(Sound(paths, "mix"))), DEFAULT).context.loudness.integrated_lufs
+        one = judge(measure(Job(Sound((write_wav(self.folder / "m.wav", np.stack([left, right], axis=1)),), "m"))), DEFAULT).context.loudness.integrated_lufs
         self.assertEqual(both, one)
 
     def test_files_that_are_no_channels_of_one_sound(self):
@@ -151,7 +151,7 @@ class TakenTest(FolderTest):
             Sound((write_wav(self.folder / "film.wav", film),), "film", layout="L C R Ls Rs LFE"),
         ]
         for sound in sounds:
-            self.assertAlmostEqual(judge(measure(Job(sound)), DEFAULT).evidence.loudness.integrated_lufs, -23.0, delta=0.1, msg=sound.name)
+            self.assertAlmostEqual(judge(measure(Job(sound)), DEFAULT).context.loudness.integrated_lufs, -23.0, delta=0.1, msg=sound.name)
         self.assertFalse(open_sound(sounds[2]).info.says_layout)
         self.assertTrue(open_sound(sounds[0]).info.says_layout)
 

@@ -53,7 +53,7 @@ class DuckingFactsTest(unittest.TestCase):
 @cache
 def music_db(ratio_lu):
     """The level at which a chord lies so far under the voice, in LU."""
-    passages = judge(three_stems(talk(SECONDS, SPANS, -23), chord(SECONDS, -30)), RELAXED).evidence.passages
+    passages = judge(three_stems(talk(SECONDS, SPANS, -23), chord(SECONDS, -30)), RELAXED).context.passages
     return -30 + min(p.speech_to_music_lu for p in passages) - ratio_lu
 
 
@@ -93,5 +93,5 @@ class RoomFactTest(unittest.TestCase):
     def test_a_room_at_minus_50_is_no_speech(self):
         """A noise far under a trigger of -35 dBFS must neither be speech nor call for a duck."""
         voice = talk(SECONDS, SPANS, -23) + noise(SECONDS, -50)
-        speech = judge(three_stems(voice, chord(SECONDS, -60)), Spec("x", Limits(integrated_lufs=None))).evidence.speech
+        speech = judge(three_stems(voice, chord(SECONDS, -60)), Spec("x", Limits(integrated_lufs=None))).context.speech
         self.assertEqual([(round(s.in_s), round(s.out_s)) for s in speech], [(round(a), round(b)) for a, b in SPANS])

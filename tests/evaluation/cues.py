@@ -83,7 +83,7 @@ def told_apart(faults):
     return [f for f in faults if f.kind == JUMP], [f for f in faults if f.kind != JUMP]
 
 
-def standing_off(faults, music, spans):
+def deviating(faults, music, spans):
     """Without the cues that are no fault, since they hardly stand off from the others after all."""
     levels = {begin: level_of(music[round(begin * RATE) : round(end * RATE)]) for begin, end in spans}
     others = {f.in_s: np.median([level for begin, level in levels.items() if begin != f.in_s]) for f in faults if f.kind == JUMP}

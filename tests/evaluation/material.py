@@ -49,7 +49,7 @@ PACKAGES = (*dict.fromkeys(package for _, package, *_ in (*_MUSIC, *_VOICES, *_E
 SENTENCES = (
     "The keeper climbs a hundred and twelve steps before the evening.",
     "Nobody has counted the boats since the harbour wall was built.",
-    "When the fog comes in, the old bell is rung by hand.",
+    "When the fog comes in, the old filter is rung by hand.",
     "She learned to read the water from her grandmother.",
     "In winter the road is closed for weeks, and letters come by sea.",
     "A lamp of this size burns for three nights on one barrel of oil.",

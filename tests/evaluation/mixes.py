@@ -96,7 +96,7 @@ def _drawn(plan, seed):
         source, spans, faults = _music(plan, dice, len(dialogue)), [], []
         trapezoids = _automation(plan, dice, passages) if plan.ducked else []
         source *= 10 ** (_open_gain_db(plan, dialogue, source, speech, passages, trapezoids) / 20)
-    faults = cues.standing_off(cues.startling(faults, source), source, spans)
+    faults = cues.deviating(cues.startling(faults, source), source, spans)
     whole, at_joins = cues.told_apart(faults)
     open_lu = _open_ratios(dialogue, source, speech, passages)
     trapezoids, faults = plant(plan.faults, dice, passages, speech, trapezoids, plan.seconds, open_lu, at_joins, cues.rests(spans))

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from mezzavoce_core.judge.ducking import served
-from mezzavoce_core.judge.fit import AHEAD_S
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.model import NOTE
-from mezzavoce_core.judge.prediction import ratio_over
+from mezzavoce_core.judge.remedies.prediction import ratio_over
+from mezzavoce_core.judge.remedies.remedy_context import AHEAD_S
 from mezzavoce_core.measure.balance import blocks_between
 from mezzavoce_core.render import Change
 from tests.evaluation.mixes import RATE, make
@@ -85,14 +85,14 @@ def _added(mix, remedy):
 def _again(mix, before, first, finding, remedy):
     after = measured(mix.changed(remedy.role, _added(mix, remedy)), known={s.role: s for s in before.stems if s.role != remedy.role})
     second = judge(after, SPEC)
-    loudness = second.evidence.loudness.integrated_lufs
+    loudness = second.context.loudness.integrated_lufs
     return CarriedOut(
         finding.kind,
         remedy.action,
         remedy.sound,
         not any(f.kind == finding.kind and _near(f, finding) for f in second.findings),
         tuple((f.kind, f.severity) for f in second.findings if _is_new(f, finding, first.findings)),
-        _ratio_error(first.evidence, second.evidence, finding, remedy),
+        _ratio_error(first.context, second.context, finding, remedy),
         None if remedy.predicted_integrated_lufs is None else abs(loudness - remedy.predicted_integrated_lufs),
     )
 

@@ -79,12 +79,12 @@ def score(plan):
     mix = make(plan)
     result = judge(measured(mix), SPEC)
     scored = Score(plan, plan.seconds / 60, passages=len(mix.passages))
-    _speech(scored, mix, result.evidence)
-    _ratios(scored, mix, result.evidence)
-    _ducks(scored, mix, result.evidence)
+    _speech(scored, mix, result.context)
+    _ratios(scored, mix, result.context)
+    _ducks(scored, mix, result.context)
     _findings(scored, mix, result.findings)
     if plan.group == RATIOS:
-        _followed(scored, mix, result.evidence)
+        _followed(scored, mix, result.context)
     return scored
 
 

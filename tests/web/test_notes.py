@@ -129,7 +129,7 @@ class DecisionsTest(MarkedCase):
         self.client.force_login(self.reviewer)
         address = reverse("decide", args=[self.mark.pk])
         answer = self.client.post(address, {"what": "note it", "client_key": "a"}, headers={"Accept": "application/json"})
-        self.assertEqual(answer.json()["mark"], self.mark.letters)
+        self.assertEqual(answer.json()["states"][self.mark.letters], "noted")
         self.assertRedirects(self.client.post(reverse("undo", args=[self.mix.pk])), f"{reverse('mix', args=[self.mix.pk])}?mark={self.mark.letters}")
         self.assertEqual(self.client.post(address, {"what": "allow"}, headers={"Accept": "application/json"}).status_code, 422)
 

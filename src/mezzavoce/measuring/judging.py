@@ -129,7 +129,7 @@ def _store(judgement: Judgement, findings: Sequence[dict[str, Any]]) -> None:
 
 
 def _gains(result: CoreJudgement) -> dict[str, Any]:
-    return {key: gain_dict(gain) for key, gain in result.evidence.again.items()}
+    return {key: gain_dict(gain) for key, gain in result.context.revisited.items()}
 
 
 def _again(run: Run) -> dict[str, MusicGain]:

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from ..judge.model import Evidence, Finding, Judgement, Remedy
+from ..judge.model import Finding, Judgement, JudgingContext, Remedy
 from ..measure.balance import Passage
 from ..measure.captions import Captions
 from ..measure.cues import Cue
@@ -20,27 +20,27 @@ SCHEMA = "mezzavoce.measurement/1"
 
 def document(judgement: Judgement) -> dict[str, Any]:
     """A judgement as JSON types. Times in seconds from the first sample; a figure that does not exist is None."""
-    evidence = judgement.evidence
-    measurement, at = evidence.measurement, evidence.in_file
+    context = judgement.context
+    measurement, at = context.measurement, context.in_file
     return {
         "schema": SCHEMA,
         "made_by": {"core": measurement.made_by},
         "file": _file(measurement.file),
-        "range": _range(evidence),
+        "range": _range(context),
         "loudness": _loudness(judgement),
-        "true_peak_overs": _overs(evidence),
+        "true_peak_overs": _overs(context),
         "speech": None
-        if evidence.speech is None
-        else [{"in_s": at(s.in_s), "out_s": at(s.out_s), "confidence": s.confidence, "by_hand": s.by_hand} for s in evidence.speech],
-        "separation": None if evidence.passages is None else "stems",
-        "passages": None if evidence.passages is None else [_passage(p, at) for p in evidence.passages],
+        if context.speech is None
+        else [{"in_s": at(s.in_s), "out_s": at(s.out_s), "confidence": s.confidence, "by_hand": s.by_hand} for s in context.speech],
+        "separation": None if context.passages is None else "stems",
+        "passages": None if context.passages is None else [_passage(p, at) for p in context.passages],
         "clear_share": figure(judgement.clear_share),
-        "ducks": None if evidence.ducks is None else [_duck(d, at) for d in evidence.ducks],
-        "cues": None if evidence.cues is None else [_cue(c, at) for c in evidence.cues],
-        "captions": None if evidence.captions is None else _captions(evidence.captions, at),
+        "ducks": None if context.ducks is None else [_duck(d, at) for d in context.ducks],
+        "cues": None if context.cues is None else [_cue(c, at) for c in context.cues],
+        "captions": None if context.captions is None else _captions(context.captions, at),
         "stems": [_stem(s) for s in measurement.stems],
-        "findings": [finding_dict(f, evidence.clock) for f in judgement.findings],
-        "spec": evidence.spec.as_dict(),
+        "findings": [finding_dict(f, context.clock) for f in judgement.findings],
+        "spec": context.spec.as_dict(),
         "verdict": judgement.verdict,
     }
 
@@ -50,11 +50,11 @@ def _file(file: FileInfo) -> dict[str, Any]:
     return {name: getattr(file, name) for name in names} | {"channel_names": list(channel_names(file.layout, file.channels))}
 
 
-def _range(evidence: Evidence) -> dict[str, Any]:
-    programme = evidence.programme
+def _range(context: JudgingContext) -> dict[str, Any]:
+    programme = context.programme
     parts = [{"in_s": p.in_s, "out_s": p.out_s} for p in programme.parts]
     if len(parts) > 1:
-        for part, figures in zip(parts, evidence.parts(), strict=True):
+        for part, figures in zip(parts, context.parts(), strict=True):
             part |= {"integrated_lufs": figure(figures.integrated_lufs), "range_lu": figure(figures.range_lu)}  # type: ignore[dict-item]
     return {
         "in_s": programme.in_s,
@@ -65,40 +65,40 @@ def _range(evidence: Evidence) -> dict[str, Any]:
     }
 
 
-def _overs(evidence: Evidence) -> list[dict[str, Any]]:
+def _overs(context: JudgingContext) -> list[dict[str, Any]]:
     """Every over, channel by channel; a limit that is not judged has none."""
-    limit, file = evidence.spec.limits.true_peak_max_dbtp, evidence.measurement.file
+    limit, file = context.spec.limits.true_peak_max_dbtp, context.measurement.file
     if limit is None:
         return []
     names = channel_names(file.layout, file.channels)
     return [
         {
-            "at_s": evidence.in_file(over.at_s),
-            "at_timecode": evidence.clock.timecode_in(over.at_s),
+            "at_s": context.in_file(over.at_s),
+            "at_timecode": context.clock.timecode_in(over.at_s),
             "channel": over.channel + 1,
             "channel_name": names[over.channel],
             "true_peak_dbtp": over.level_dbtp,
         }
-        for over in overs(evidence.measurement.mix, file.sample_rate_hz, limit)
+        for over in overs(context.measurement.mix, file.sample_rate_hz, limit)
     ]
 
 
 def _loudness(judgement: Judgement) -> dict[str, Any]:
-    evidence = judgement.evidence
-    mix, loud = evidence.measurement.mix, evidence.loudness
-    at_s, channel = highest_peak(mix, evidence.measurement.file.sample_rate_hz)
-    to_dialogue = None if evidence.dialogue_lufs is None or loud.integrated_lufs is None else loud.integrated_lufs - evidence.dialogue_lufs
+    context = judgement.context
+    mix, loud = context.measurement.mix, context.loudness
+    at_s, channel = highest_peak(mix, context.measurement.file.sample_rate_hz)
+    to_dialogue = None if context.dialogue_lufs is None or loud.integrated_lufs is None else loud.integrated_lufs - context.dialogue_lufs
     return {
         "integrated_lufs": figure(loud.integrated_lufs),
         "range_lu": figure(loud.range_lu),
         "momentary_max_lufs": figure(loud.momentary_max_lufs),
         "short_term_max_lufs": figure(loud.short_term_max_lufs),
-        "dialogue_lufs": figure(evidence.dialogue_lufs),
-        "dialogue_source": None if evidence.dialogue_lufs is None else "stem",
+        "dialogue_lufs": figure(context.dialogue_lufs),
+        "dialogue_source": None if context.dialogue_lufs is None else "stem",
         "loudness_to_dialogue_lu": figure(to_dialogue),
-        "true_peak_dbtp": [figure(v) for v in evidence.true_peak_dbtp],
-        "true_peak_max_dbtp": figure(evidence.true_peak_dbtp.max()),
-        "true_peak_max_at_s": evidence.in_file(at_s),
+        "true_peak_dbtp": [figure(v) for v in context.true_peak_dbtp],
+        "true_peak_max_dbtp": figure(context.true_peak_dbtp.max()),
+        "true_peak_max_at_s": context.in_file(at_s),
         "true_peak_max_channel": channel + 1,
         "sample_peak_dbfs": [figure(v) for v in amplitude_to_db([channel.max() for channel in mix.sample_peak.T])],
     }

@@ -10,7 +10,7 @@ from ..errors import NotMeasurable
 from ..measure.gaps import Gap
 from ..measure.measurement import Held, Measurement, StemLevels
 from ..measure.meter import Levels
-from ..measure.rest import Rest
+from ..measure.stems.rest import Rest
 from ..media.probe import FileInfo
 from .gains import gain_dict, gain_from_dict
 

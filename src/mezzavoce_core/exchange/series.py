@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from ..judge.kinds.duck_one_sided import KIND as ONE_SIDED
-from ..judge.model import Evidence, Judgement
+from ..judge.model import Judgement, JudgingContext
 from ..measure.balance import audible_series
 from ..measure.loudness import MOMENTARY_TICKS, SHORT_TERM_TICKS, at_blocks, block_mean, moving_mean
 from ..measure.meter import TICKS_PER_BLOCK
@@ -34,28 +34,28 @@ _SILENCE_LUFS = -100.0
 
 def series(judgement: Judgement) -> dict[str, Floats]:
     """All curves by name, ``(blocks,)`` each; ``music_gain_db`` is ``(blocks, channels + 1)``, the joint gain last. Absent figures are NaN."""
-    evidence = judgement.evidence
-    count = _count(evidence)
-    times = {"time_s": evidence.origin_s + np.arange(count) * BLOCK_S}
-    audible = np.full(count, np.nan) if evidence.balance is None else audible_series(evidence.balance)
-    return times | _drawn(evidence) | {"audibility": audible, "music_gain_db": _music_gain(judgement, count)}
+    context = judgement.context
+    count = _count(context)
+    times = {"time_s": context.origin_s + np.arange(count) * BLOCK_S}
+    audible = np.full(count, np.nan) if context.balance is None else audible_series(context.balance)
+    return times | _drawn(context) | {"audibility": audible, "music_gain_db": _music_gain(judgement, count)}
 
 
-def _count(evidence: Evidence) -> int:
-    return len(block_mean(evidence.power))
+def _count(context: JudgingContext) -> int:
+    return len(block_mean(context.power))
 
 
-def _drawn(evidence: Evidence) -> dict[str, Floats]:
+def _drawn(context: JudgingContext) -> dict[str, Floats]:
     """The curves that the page draws."""
-    return evidence.once(_of_the_mix) | evidence.once(_of_the_stems) | _of_speech(evidence)
+    return context.once(_of_the_mix) | context.once(_of_the_stems) | _of_speech(context)
 
 
-def _of_the_mix(evidence: Evidence) -> dict[str, Floats]:
-    count = _count(evidence)
+def _of_the_mix(context: JudgingContext) -> dict[str, Floats]:
+    count = _count(context)
     return {
-        "momentary_lufs": _level(at_blocks(moving_mean(evidence.power, MOMENTARY_TICKS, evidence.breaks))[:count]),
-        "short_term_lufs": _level(at_blocks(moving_mean(evidence.power, SHORT_TERM_TICKS, evidence.breaks))[:count]),
-        "true_peak_dbtp": np.maximum(amplitude_to_db(_block_peaks(evidence.measurement.mix.true_peak.max(axis=1), count)), _SILENCE_LUFS),
+        "momentary_lufs": _level(at_blocks(moving_mean(context.power, MOMENTARY_TICKS, context.breaks))[:count]),
+        "short_term_lufs": _level(at_blocks(moving_mean(context.power, SHORT_TERM_TICKS, context.breaks))[:count]),
+        "true_peak_dbtp": np.maximum(amplitude_to_db(_block_peaks(context.measurement.mix.true_peak.max(axis=1), count)), _SILENCE_LUFS),
     }
 
 
@@ -64,18 +64,18 @@ def _block_peaks(per_tick: Floats, count: int) -> Floats:
     return highest
 
 
-def _of_the_stems(evidence: Evidence) -> dict[str, Floats]:
-    balance, absent = evidence.balance, np.full(_count(evidence), np.nan)
+def _of_the_stems(context: JudgingContext) -> dict[str, Floats]:
+    balance, absent = context.balance, np.full(_count(context), np.nan)
     roles = ("music", "effects", "background")
     parts = dict.fromkeys(("speech", *roles)) if balance is None else {"speech": balance.voice, **{role: getattr(balance, role) for role in roles}}
     return {f"{name}_lufs": absent if power is None else _level(block_mean(power)) for name, power in parts.items()}
 
 
-def _of_speech(evidence: Evidence) -> dict[str, Floats]:
-    if evidence.balance is None:
-        absent = np.full(_count(evidence), np.nan)
+def _of_speech(context: JudgingContext) -> dict[str, Floats]:
+    if context.balance is None:
+        absent = np.full(_count(context), np.nan)
         return {"speech_probability": absent, "local_ratio_lu": absent}
-    return {"speech_probability": active_share(evidence.balance.flags), "local_ratio_lu": evidence.local_ratio_lu}
+    return {"speech_probability": active_share(context.balance.flags), "local_ratio_lu": context.local_ratio_lu}
 
 
 def _level(power: Floats) -> Floats:
@@ -84,13 +84,13 @@ def _level(power: Floats) -> Floats:
 
 def _music_gain(judgement: Judgement, count: int) -> Floats:
     """One gain for all channels, and per channel the same but where the music was found lowered in one of them."""
-    evidence = judgement.evidence
-    gains = np.full((count, evidence.measurement.file.channels + 1), np.nan)
-    if evidence.ducks is None:
+    context = judgement.context
+    gains = np.full((count, context.measurement.file.channels + 1), np.nan)
+    if context.ducks is None:
         return gains
     middle = (np.arange(count) + 0.5) * BLOCK_S
     deepest = np.zeros(count)
-    for duck in evidence.ducks:
+    for duck in context.ducks:
         first = 0 if duck.fall_start_s is None else int(np.searchsorted(middle, duck.fall_start_s))
         last = count if duck.return_end_s is None else int(np.searchsorted(middle, duck.return_end_s, side="right"))
         deepest[first:last] = np.minimum(deepest[first:last], duck.gain_db(middle[first:last]))
@@ -114,11 +114,11 @@ def write_page_series(judgement: Judgement, path: Path) -> None:
 
     The JSON line is padded with blanks to an even length; -32768 stands for an absent figure. Curves of one digest are the same.
     """
-    curves = _drawn(judgement.evidence)
+    curves = _drawn(judgement.context)
     # Counted from the first sample of the file; what lies before the programme is absent.
-    before = round(judgement.evidence.origin_s / BLOCK_S)
-    count = before + _count(judgement.evidence)
-    start_s = judgement.evidence.origin_s - before * BLOCK_S
+    before = round(judgement.context.origin_s / BLOCK_S)
+    count = before + _count(judgement.context)
+    start_s = judgement.context.origin_s - before * BLOCK_S
     packed = {}
     for name in _PAGE_CURVES:
         values = np.nan_to_num(np.round(np.concatenate([np.full(before, np.nan), curves[name]]) * 100), nan=ABSENT)

@@ -9,8 +9,8 @@ import numpy as np
 
 from ..measure.balance import Passage
 from ..measure.ducks import OWN_DEPTH, Duck, goes_down
-from .model import Evidence, Finding, Kind, Point, Remedies, Remedy
-from .prediction import predicted
+from .model import Finding, JudgingContext, Kind, Point, Remedies, Remedy
+from .remedies.prediction import predicted
 
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _LIKELY = 0.5
@@ -24,39 +24,39 @@ FALLS_S, RETURNS_S = (0.2, 1.0), (0.3, 1.2)
 """The shortest and the longest that are taken over from others."""
 
 
-def known_ducks(evidence: Evidence) -> Sequence[Duck]:
+def known_ducks(context: JudgingContext) -> Sequence[Duck]:
     """The ducks of a programme; none where stems are wanted."""
-    return evidence.ducks or ()
+    return context.ducks or ()
 
 
-def served(evidence: Evidence, duck: Duck) -> list[Passage]:
+def served(context: JudgingContext, duck: Duck) -> list[Passage]:
     """Passages that lie under a duck, by their middle; under one that is not sure only where the level went down, too."""
-    known = evidence.served_by.get(id(duck))
-    return _served(evidence, duck) if known is None else known
+    known = context.served_by.get(id(duck))
+    return _served(context, duck) if known is None else known
 
 
-def _served(evidence: Evidence, duck: Duck) -> list[Passage]:
+def _served(context: JudgingContext, duck: Duck) -> list[Passage]:
     if not duck.speech or (duck.certainty < _LIKELY and not goes_down(duck)):
         return []
     begin = -np.inf if duck.fall_start_s is None else duck.fall_start_s
     end = np.inf if duck.return_end_s is None else duck.return_end_s
-    first, last = np.searchsorted(evidence.middles_s, begin), np.searchsorted(evidence.middles_s, end, side="right")
-    return list((evidence.passages or ())[first:last])
+    first, last = np.searchsorted(context.middles_s, begin), np.searchsorted(context.middles_s, end, side="right")
+    return list((context.passages or ())[first:last])
 
 
-def needed(evidence: Evidence, duck: Duck) -> bool:
+def needed(context: JudgingContext, duck: Duck) -> bool:
     """Whether a voice needs the duck: without it, one of the passages that it serves would be too near to the music."""
-    clearance = evidence.spec.limits.clearance_lu
+    clearance = context.spec.limits.clearance_lu
     if clearance is None:
         return True
-    ratios = [p.speech_to_music_lu for p in served(evidence, duck)]
+    ratios = [p.speech_to_music_lu for p in served(context, duck)]
     # Depth and ratio are measured, so what is near counts as needed.
     return any(r is not None and r - duck.depth_db < clearance + _NEAR_LU for r in ratios)
 
 
-def usual_depth_db(evidence: Evidence, without: Sequence[Duck]) -> float | None:
+def usual_depth_db(context: JudgingContext, without: Sequence[Duck]) -> float | None:
     """The depth that the other ducks of a programme have in the middle, those alone that are sure; None where no other is."""
-    return _middle(evidence.sure_depths, without)
+    return _middle(context.sure_depths, without)
 
 
 def _middle(depths: Mapping[int, float], without: Sequence[Duck]) -> float | None:
@@ -66,32 +66,32 @@ def _middle(depths: Mapping[int, float], without: Sequence[Duck]) -> float | Non
     return float(median(others)) if others else None
 
 
-def _sure(evidence: Evidence) -> list[Duck]:
-    return [d for d in known_ducks(evidence) if id(d) in evidence.sure_depths]
+def _sure(context: JudgingContext) -> list[Duck]:
+    return [d for d in known_ducks(context) if id(d) in context.sure_depths]
 
 
-def served_by(evidence: Evidence) -> dict[int, list[Passage]]:
+def served_by(context: JudgingContext) -> dict[int, list[Passage]]:
     """Passages that lie under each duck of a programme, by its identity."""
-    return {id(d): _served(evidence, d) for d in known_ducks(evidence)}
+    return {id(d): _served(context, d) for d in known_ducks(context)}
 
 
-def wanted_depths(evidence: Evidence) -> dict[int, float]:
+def wanted_depths(context: JudgingContext) -> dict[int, float]:
     """How deep each sure duck would have to be, by its identity."""
-    return {id(d): d.depth_db + max((evidence.need_db(p) for p in served(evidence, d)), default=0.0) for d in _sure(evidence)}
+    return {id(d): d.depth_db + max((context.need_db(p) for p in served(context, d)), default=0.0) for d in _sure(context)}
 
 
-def bed_db(evidence: Evidence, without: Sequence[Duck]) -> float | None:
+def bed_db(context: JudgingContext, without: Sequence[Duck]) -> float | None:
     """So far down the music lies elsewhere in the middle, once what is too shallow is mended.
 
     Where it is turned down nowhere it is what passages need; None where less than two do.
     """
-    others = _middle(evidence.wanted_depths, without)
-    return evidence.needed_bed_db if others is None and not without else others
+    others = _middle(context.wanted_depths, without)
+    return context.needed_bed_db if others is None and not without else others
 
 
-def usual_ramps_s(evidence: Evidence) -> tuple[float, float]:
+def usual_ramps_s(context: JudgingContext) -> tuple[float, float]:
     """How long the falls and the returns of a programme take in the middle, neither steps nor drawn out; ramps that are soft where none is sure."""
-    sure = _sure(evidence)
+    sure = _sure(context)
     falls = [d.fall_end_s - d.fall_start_s for d in sure if d.fall_start_s is not None and d.fall_end_s is not None]
     returns = [d.return_end_s - d.return_start_s for d in sure if d.return_start_s is not None and d.return_end_s is not None]
     return _usual_s(falls, *FALLS_S, FALL_S), _usual_s(returns, *RETURNS_S, RETURN_S)
@@ -101,9 +101,9 @@ def _usual_s(lengths_s: Sequence[float], shortest: float, longest: float, soft: 
     return float(np.clip(np.median(lengths_s), shortest, longest)) if lengths_s else soft
 
 
-def off_usual_db(evidence: Evidence, duck: Duck) -> float:
+def off_usual_db(context: JudgingContext, duck: Duck) -> float:
     """By how many dB more (less: negative) the music falls under a duck than under the others in the middle; 0 where it has no depth of its own."""
-    usual = usual_depth_db(evidence, [duck])
+    usual = usual_depth_db(context, [duck])
     return duck.depth_db - usual if usual is not None and duck.tells(OWN_DEPTH) else 0.0
 
 
@@ -113,22 +113,22 @@ def duck_finding(kind: Kind, duck: Duck, **facts: Any) -> Finding:
     return Finding(kind=kind.name, family=kind.family, role="music", certainty=sure if goes_down(duck) else min(sure, _DENIED), **facts)
 
 
-def reshaped(evidence: Evidence, duck: Duck, wanted: Mapping[str, float], *, action: str = "reshape", flat: bool = False) -> Remedy:
+def reshaped(context: JudgingContext, duck: Duck, wanted: Mapping[str, float], *, action: str = "reshape", flat: bool = False) -> Remedy:
     """What has to be added to the music so that a duck has other corners or another depth; ``flat``: so that it is not there at all."""
     better = replace(duck, **wanted)  # type: ignore[arg-type]
     known = {t for d in (duck, better) for name in _CORNERS if (t := getattr(d, name)) is not None}
-    times = np.array(sorted(min(max(t, 0.0), evidence.duration_s) for t in known))
+    times = np.array(sorted(min(max(t, 0.0), context.duration_s) for t in known))
     target = np.zeros(len(times)) if flat else better.gain_db(times)
     added = target - duck.gain_db(times)
     points = _without_doubles([Point(round(float(t), 3), round(float(g), 1)) for t, g in zip(times, added, strict=True)])
-    return predicted(evidence, Remedy(action=action, role="music", amount_db=_largest(points), points=points), served(evidence, duck))
+    return predicted(context, Remedy(action=action, role="music", amount_db=_largest(points), points=points), served(context, duck))
 
 
-def reshaping(evidence: Evidence, duck: Duck, wanted: Mapping[str, float], **how: Any) -> dict[str, Any]:
+def reshaping(context: JudgingContext, duck: Duck, wanted: Mapping[str, float], **how: Any) -> dict[str, Any]:
     """What a finding says of a remedy that is a duck of another shape: how it is worked out (see ``reshaped``), and what it leans on."""
 
     def mend() -> Remedies:
-        return reshaped(evidence, duck, wanted, **how), ()
+        return reshaped(context, duck, wanted, **how), ()
 
     return {"mend": mend, "leans_on": (*(getattr(duck, name) for name in _CORNERS), duck.depth_db, *wanted.items())}
 

@@ -9,10 +9,10 @@ from ..measure.ducks import MusicGain
 from ..measure.measurement import Measurement
 from ..measure.programme import Programme
 from ..measure.speech import Correction
-from .causes import merge
-from .earlier import Kept
-from .gathering import gather
-from .model import NOTE, Evidence, Finding, Judgement
+from .context import gather
+from .deduplication import merge
+from .incremental import Kept
+from .model import NOTE, Finding, Judgement, JudgingContext
 from .registry import KINDS
 from .sources import for_stems, source_of
 from .spec import Spec
@@ -28,18 +28,18 @@ def judge(
     captions: Sequence[Caption] = (),
     *,
     earlier: Judgement | None = None,
-    again: Mapping[str, MusicGain] | None = None,
+    revisited: Mapping[str, MusicGain] | None = None,
 ) -> Judgement:
     """Figures, passages, ducks and findings of a measurement under a spec.
 
     What was set by hand (times of the file) wins over what was measured; without a ``programme`` head and tail are found and left out.
-    An ``earlier`` judgement of the same measurement makes it quicker, and so does what is known ``again`` from the evidence of any; neither changes anything.
+    An ``earlier`` judgement of the same measurement makes it quicker, and so does what is known ``revisited`` from the context of any; neither changes anything.
     """
-    evidence = gather(measurement, spec, corrections, programme, captions, earlier=earlier, again=again)
-    kept = Kept.of(earlier, measurement, evidence)
-    findings = tuple(_sourced(evidence, kept.mended(f) if kept else f.mended()) for f in merge(_careful(f) for kind in KINDS for f in kind.found(evidence)))
-    share = clear_share(evidence.local_ratio_lu, spec.limits.clearance_lu) if spec.limits.clearance_lu is not None else None
-    return Judgement(measurement, evidence, findings, share)
+    context = gather(measurement, spec, corrections, programme, captions, earlier=earlier, revisited=revisited)
+    kept = Kept.of(earlier, measurement, context)
+    findings = tuple(_sourced(context, kept.mended(f) if kept else f.mended()) for f in merge(_careful(f) for kind in KINDS for f in kind.found(context)))
+    share = clear_share(context.local_ratio_lu, spec.limits.clearance_lu) if spec.limits.clearance_lu is not None else None
+    return Judgement(measurement, context, findings, share)
 
 
 def _careful(finding: Finding) -> Finding:
@@ -49,8 +49,8 @@ def _careful(finding: Finding) -> Finding:
     return replace(finding, severity=NOTE, message=f"{finding.message} This cannot be told with certainty here; listen.")
 
 
-def _sourced(evidence: Evidence, finding: Finding) -> Finding:
+def _sourced(context: JudgingContext, finding: Finding) -> Finding:
     """With the stem that it is about, where its role has several, and that of each of its remedies."""
-    source = finding.source or source_of(evidence, finding.role, finding.in_s, finding.out_s)
-    remedy, alternatives = finding.remedy and for_stems(evidence, finding.remedy), tuple(for_stems(evidence, r) for r in finding.alternatives)
+    source = finding.source or source_of(context, finding.role, finding.in_s, finding.out_s)
+    remedy, alternatives = finding.remedy and for_stems(context, finding.remedy), tuple(for_stems(context, r) for r in finding.alternatives)
     return replace(finding, source=source, remedy=remedy, alternatives=alternatives)

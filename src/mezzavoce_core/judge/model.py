@@ -18,7 +18,7 @@ from ..measure.measurement import Measurement
 from ..measure.meter import TICKS_PER_S
 from ..measure.programme import Programme
 from ..measure.speech import Speech
-from ..signal.bells import Bell
+from ..signal.peaking import PeakingFilter
 from ..timecode import Clock
 from ..units import Floats
 from .spec import Spec
@@ -62,7 +62,7 @@ class Remedy:
     """Whether its role has several stems and it is for all of them."""
     side: Side | None = None
     """The only channel that it is for; None: all of them."""
-    bands: tuple[Bell, ...] = ()
+    bands: tuple[PeakingFilter, ...] = ()
     """Cuts by band, whole from the second point to the third, fading from the first and to the last."""
     predicted_speech_to_background_lu: float | None = None
     predicted_audibility: float | None = None
@@ -136,7 +136,7 @@ class Finding:
 
 
 @dataclass(frozen=True)
-class Evidence:
+class JudgingContext:
     """All that a kind of finding may look at: the programme alone, times from its in. ``breaks`` marks ticks between its parts.
 
     ``balance`` and what follows from it are None where stems are wanted, ``ducks`` also where levels alone were measured.
@@ -170,14 +170,14 @@ class Evidence:
     local_ratio_lu: Floats = field(default_factory=lambda: np.zeros(0))
     playing: tuple[tuple[float, float], ...] = ()
     """Where music plays, in seconds."""
-    again: Mapping[str, MusicGain] = field(default_factory=dict)
+    revisited: Mapping[str, MusicGain] = field(default_factory=dict)
     """What was found where a hand made the music be looked at again, for later judgements."""
     given: Programme | None = None
     """The programme as it was asked for; None where it was to be found."""
-    ground: "Evidence | None" = None
+    ground: "JudgingContext | None" = None
     """The same before anybody said anything, which the next judgement begins with."""
 
-    def once(self, what: Callable[["Evidence"], Once]) -> Once:
+    def once(self, what: Callable[["JudgingContext"], Once]) -> Once:
         """What follows from measurement, spec and programme alone: found before anybody said anything, and kept for all later judgements."""
         if self.ground:
             return self.ground.once(what)
@@ -187,7 +187,7 @@ class Evidence:
         return found
 
     @cached_property
-    def _found(self) -> dict[Callable[["Evidence"], Any], Any]:
+    def _found(self) -> dict[Callable[["JudgingContext"], Any], Any]:
         return {}
 
     @property
@@ -269,15 +269,15 @@ class Kind:
 
     name: str
     family: str
-    find: Callable[[Evidence], Iterable[Finding]]
+    find: Callable[[JudgingContext], Iterable[Finding]]
     alone: bool = False
 
-    def found(self, evidence: Evidence) -> Iterable[Finding]:
+    def found(self, context: JudgingContext) -> Iterable[Finding]:
         """Its findings; those of a kind that looks at sound alone are found once."""
-        return evidence.once(self._all) if self.alone else self.find(evidence)
+        return context.once(self._all) if self.alone else self.find(context)
 
-    def _all(self, evidence: Evidence) -> tuple[Finding, ...]:
-        return tuple(self.find(evidence))
+    def _all(self, context: JudgingContext) -> tuple[Finding, ...]:
+        return tuple(self.find(context))
 
 
 @dataclass(frozen=True)
@@ -285,7 +285,7 @@ class Judgement:
     """A measurement against a spec."""
 
     measurement: Measurement
-    evidence: Evidence
+    context: JudgingContext
     findings: tuple[Finding, ...]
     clear_share: float | None
 

@@ -9,12 +9,12 @@ from ..measure.loudness import moving_mean
 from ..measure.meter import TICKS_PER_S
 from ..signal.spans import join, runs
 from ..units import Floats, power_to_lufs, tenth
-from .model import Evidence
+from .model import JudgingContext
 
 
-def windows_over(evidence: Evidence, ticks: int, limit_lufs: float) -> Iterator[tuple[float, float, float]]:
+def windows_over(context: JudgingContext, ticks: int, limit_lufs: float) -> Iterator[tuple[float, float, float]]:
     """In, out and highest level of each stretch whose windows of ``ticks``, looked at every 10 ms, stand above a limit."""
-    level = power_to_lufs(np.nan_to_num(moving_mean(evidence.power, ticks, evidence.breaks)))
+    level = power_to_lufs(np.nan_to_num(moving_mean(context.power, ticks, context.breaks)))
     for first, last in join(runs(np.round(level, 1) > tenth(limit_lufs)), ticks + TICKS_PER_S):
         yield max(0.0, (first + 1 - ticks) / TICKS_PER_S), last / TICKS_PER_S, float(level[first:last].max())
 

@@ -41,7 +41,7 @@ class Caption:
 class Captions:
     """Captions on the clock of the programme, moved to their words where all of them lay ``late_s`` (seconds) beside them.
 
-    ``fit`` is the share of those for words that lie on speech, 0 to 1. ``agreement`` is 1 where they have as much speech as captions of their
+    ``elsewhere`` is the share of those for words that lie on speech, 0 to 1. ``agreement`` is 1 where they have as much speech as captions of their
     length can have and about 0 where they meet it by chance; None where that cannot be told, with few captions or where hardly anybody pauses.
     """
 

@@ -63,7 +63,7 @@ class Duck:
     certainty: float = 1.0
     pumps: tuple[Pump, ...] = ()
     nats: Mapping[str, float] = field(default_factory=dict)
-    """What is special about it (see ``gain.claims``), and by how many nats more speaks for that than chance would."""
+    """What is special about it (see ``gain.edge_classes``), and by how many nats more speaks for that than chance would."""
 
     def tells(self, claim: str) -> bool:
         """Whether what is special about it is more than chance."""

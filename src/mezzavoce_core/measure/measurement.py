@@ -18,8 +18,8 @@ from .ducks import MusicGain
 from .loudness import programme_power
 from .meter import TICKS_PER_BLOCK, TICKS_PER_S, Levels
 from .programme import Programme
-from .rest import Rest
 from .speech import find_speech
+from .stems.rest import Rest
 
 _VOICE_ALONE_DB = 1.0
 """So little over the voice that it holds, a stem holds nothing else."""

@@ -12,13 +12,12 @@ import numpy as np
 
 from ..signal.spectrum import FRAMES_PER_S, instants, whole
 from ..units import Floats
-from .again import Again
 from .ducks import OWN_DEPTH, Duck, HeardStep, MusicGain, Pump, begin_s, end_s, touches
 from .gain.changes import changes
-from .gain.claims import Listen, claims
 from .gain.curve import Curve
 from .gain.depths import settle_depths
 from .gain.dips import parted, strays
+from .gain.edge_classes import Listen, claims
 from .gain.expected import repeats
 from .gain.extras import SHORT_PAUSE_S, pumps, shallow
 from .gain.instants import Instants
@@ -28,6 +27,7 @@ from .gain.moves import NOTHING_KNOWN, Elsewhere, Move, Unit
 from .gain.rests import heard
 from .gain.search import Search
 from .gain.starts import Edges, Start, start
+from .revisited import Revisited
 
 LEAST_DEPTH_DB, _LEAST_SHARED_DB = 2.0, 2.5
 """What is less deep is no duck; where those of a whole programme are hardly deeper, none is told from music that swings by itself."""
@@ -61,17 +61,17 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]], elsewher
     if sounding is None:
         return MusicGain((), 0.0)
     alike = pairs(together, sounding)
-    again = repeats(alike, len(together))
-    found = changes(levels_db, sounding, spans, again)
+    repeated = repeats(alike, len(together))
+    found = changes(levels_db, sounding, spans, repeated)
     likeness = alike + neighbours(together, spans, sounding)
-    curve = Curve(found, likeness, spans, Instants(instants(levels_db), sounding, spans, again))
+    curve = Curve(found, likeness, spans, Instants(instants(levels_db), sounding, spans, repeated))
     edges = Edges(curve)
-    best = max((start(curve, _units(speech, bridge, duration_s), edges, elsewhere) for bridge in _BRIDGES_S), key=lambda s: s.worth)
-    nats = best.worth if elsewhere.nats is None else elsewhere.nats
-    told = nats >= LEAST_NATS
-    search = Search(curve, best if told else Start(0.0, best.shared, (), ()), elsewhere)
+    best = max((start(curve, _units(speech, bridge, duration_s), edges, elsewhere) for bridge in _BRIDGES_S), key=lambda s: s.log_likelihood)
+    nats = best.log_likelihood if elsewhere.nats is None else elsewhere.nats
+    certain = nats >= LEAST_NATS
+    search = Search(curve, best if certain else Start(0.0, best.shared, (), ()), elsewhere)
     risen, lone = [], []
-    if told:
+    if certain:
         search.improve()
         split(search, speech)
         lone = parted(search)
@@ -114,7 +114,7 @@ class _Steps:
         return self.heard[-1].nats
 
 
-def look_again(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech: Sequence[Span], hands: Sequence[Span], again: Again) -> MusicGain:
+def revisit(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech: Sequence[Span], hands: Sequence[Span], revisited: Revisited) -> MusicGain:
     """The same with what lies around stretches set by hand looked at again, where other speech stands there now.
 
     ``levels_db`` gives those from a frame up to another.
@@ -126,7 +126,7 @@ def look_again(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech:
         there = [(round(a - first, 3), round(b - first, 3)) for a, b in speech if a > first and b < last]
         kept = [d for d in gain.ducks if not _near(d, some)]
         known = partial(_heard_before, [h.shifted(-first) for h in measured.steps])
-        fresh = [d.shifted(first) for d in again.look(around, there, partial(find_gain, elsewhere=_elsewhere(measured, first, last), listen=known)).ducks]
+        fresh = [d.shifted(first) for d in revisited.look(around, there, partial(find_gain, elsewhere=_elsewhere(measured, first, last), listen=known)).ducks]
         gain = replace(gain, ducks=tuple(sorted([*kept, *(d for d in fresh if _near(d, some))], key=begin_s)))
     return gain
 
@@ -208,13 +208,13 @@ def _units(speech: Sequence[tuple[float, float]], bridge_s: float, duration_s: f
 
 def _duck(search: Search, move: Move, rises: Sequence[tuple[Move, float]], programme_nats: float, special: Mapping[str, float]) -> Duck:
     curve, risen = search.curve, [r for r in rises if move.fall_end_s <= r[0].fall_start_s <= move.return_start_s]
-    nats = -curve.worth([move], []) + search.prior(move)
+    nats = -curve.likelihood_gain([move], []) + search.prior(move)
     return Duck(
         *_corners(move, curve.duration_s),
         depth_db=move.depth_db,
         serves=move.serves,
         certainty=_certainty(nats) * float(np.interp(programme_nats, _PROGRAMME_NATS, _PROGRAMME)),
-        pumps=tuple(_pump(r, worth) for r, worth in risen),
+        pumps=tuple(_pump(r, log_likelihood) for r, log_likelihood in risen),
         nats=special,
     )
 

@@ -16,8 +16,8 @@ from numba import cfunc, types
 from numba.np.numpy_support import carray
 from numpy.typing import NDArray
 
-from ..compiled import njit
 from ..errors import MediaError
+from ..runtime.compiled import njit
 
 _MARK = b"fLaC"
 _STREAM_INFO_BYTES = 26

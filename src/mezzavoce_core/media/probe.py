@@ -11,7 +11,7 @@ from typing import Any
 
 from ..errors import MediaError, TimecodeError, ToolFailed
 from ..timecode import FrameRate, format_timecode, nearest_rate, parse_rate, parse_timecode
-from .asking import answer, forget
+from .ffprobe import answer, forget
 from .layouts import layout_name, says_layout
 from .plain import plain_facts
 from .riff import check_riff

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..compiled import njit
+from ..runtime.compiled import njit
 from .spreading import FOUR_FRAMES, spread_in_fours
 
 _FULL_SCALE_24 = np.float32(2.0**-31)

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from ..compiled import njit
+from ..runtime.compiled import njit
 
 _SEGMENT = 32
 PIECE = 1024

@@ -10,7 +10,7 @@ from itertools import pairwise
 import numpy as np
 
 from ..units import Floats, power_to_db
-from .goes_on import goes_on
+from .linear_prediction import goes_on
 from .mono import ReadStretch
 
 _OCTAVES_HZ = (100.0, 200.0, 400.0, 800.0, 1600.0, 3200.0, 5800.0)

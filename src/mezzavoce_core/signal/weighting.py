@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from ..compiled import njit
+from ..runtime.compiled import njit
 from .lanes import LANES, PRODUCTS, SQUARES, STRETCHES, filter_in_lanes
 
 # A filter that rings out into silence ends in numbers so small that the processor takes many times as long for each; far below

@@ -4,23 +4,23 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from ...measure.captions import FITS, LATE_S, Caption, Captions, is_heard
-from ..model import SHOULD, Evidence, Finding, Kind
+from ..model import SHOULD, Finding, JudgingContext, Kind
 
 _FEWEST = 4
 _CLOSE_S = 1.0
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each caption without speech, joined over less than a second; one for all where they do not fit at all or lie beside the words."""
-    captions, balance = evidence.captions, evidence.balance
+    captions, balance = context.captions, context.balance
     if captions is None or balance is None:
         return
-    inside = [c for c in captions.spoken if c.out_s > 0 and c.in_s < evidence.duration_s]
+    inside = [c for c in captions.spoken if c.out_s > 0 and c.in_s < context.duration_s]
     if not captions.belong and (len(captions.spoken) >= _FEWEST or not inside):
-        yield _foreign(evidence, captions, anything_inside=bool(inside))
+        yield _foreign(context, captions, anything_inside=bool(inside))
         return
     if captions.late_s:
-        yield _beside(evidence, captions)
+        yield _beside(context, captions)
     for group in _close([c for c in inside if not is_heard(c, balance.flags)]):
         words = " ".join(" ".join(c.text.split()) for c in group)
         yield _finding(
@@ -32,7 +32,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-def _foreign(evidence: Evidence, captions: Captions, *, anything_inside: bool) -> Finding:
+def _foreign(context: JudgingContext, captions: Captions, *, anything_inside: bool) -> Finding:
     count = len(captions.spoken)
     what = (
         "No caption lies in the programme"
@@ -43,18 +43,18 @@ def _foreign(evidence: Evidence, captions: Captions, *, anything_inside: bool) -
     )
     return _finding(
         0.0,
-        evidence.duration_s,
+        context.duration_s,
         title="Captions do not fit the speech",
         message=f"{what}; they seem to belong to another programme or version. Check the caption file.",
         measured=captions.fit,
     )
 
 
-def _beside(evidence: Evidence, captions: Captions) -> Finding:
+def _beside(context: JudgingContext, captions: Captions) -> Finding:
     side, back = ("after", "earlier") if captions.late_s > 0 else ("before", "later")
     finding = _finding(
         0.0,
-        evidence.duration_s,
+        context.duration_s,
         title="Captions out of step",
         message=(
             f"All captions come {abs(captions.late_s):.1f} s {side} their words; {LATE_S:.1f} s is the most that goes unnoticed. "

@@ -4,40 +4,40 @@ from collections.abc import Iterator
 from functools import partial
 
 from ...measure.balance import clear_share
-from ..model import SHOULD, Evidence, Finding, Kind
-from ..throughout import throughout
+from ..model import SHOULD, Finding, JudgingContext, Kind
+from ..remedies.programme_gain import programme_gain
 
 _FEWEST = 3
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """One finding for the programme, where it is not one place or two that could be mended by themselves."""
-    limits = evidence.spec.limits
-    if limits.clear_share_min is None or limits.clearance_lu is None or not evidence.speech:
+    limits = context.spec.limits
+    if limits.clear_share_min is None or limits.clearance_lu is None or not context.speech:
         return
-    share = clear_share(evidence.local_ratio_lu, limits.clearance_lu)
-    if share is None or round(share, 2) >= limits.clear_share_min or not _all_over(evidence, limits.clearance_lu):
+    share = clear_share(context.local_ratio_lu, limits.clearance_lu)
+    if share is None or round(share, 2) >= limits.clear_share_min or not _all_over(context, limits.clearance_lu):
         return
     wanted = f"{limits.clearance_lu:g} LU over the background; {100 * limits.clear_share_min:.0f} % are wanted."
     yield Finding(
         kind=KIND.name,
         family=KIND.family,
         severity=SHOULD,
-        in_s=evidence.speech[0].in_s,
-        out_s=evidence.speech[-1].out_s,
+        in_s=context.speech[0].in_s,
+        out_s=context.speech[-1].out_s,
         title="Too little of the speech is clear",
         message=f"Only {100 * share:.0f} % of the speech stands {wanted}",
         measured=share,
         limit=limits.clear_share_min,
         unit="of 1",
         role="dialogue",
-        mend=partial(throughout, evidence, limits.clearance_lu, limits.clear_share_min),
+        mend=partial(programme_gain, context, limits.clearance_lu, limits.clear_share_min),
     )
 
 
-def _all_over(evidence: Evidence, clearance_lu: float) -> bool:
-    thin = [p for p in evidence.passages or () if p.speech_to_background_lu is not None and round(p.speech_to_background_lu, 1) < clearance_lu]
-    return len(thin) >= _FEWEST and len(thin) * 3 >= len(evidence.passages or ())
+def _all_over(context: JudgingContext, clearance_lu: float) -> bool:
+    thin = [p for p in context.passages or () if p.speech_to_background_lu is not None and round(p.speech_to_background_lu, 1) < clearance_lu]
+    return len(thin) >= _FEWEST and len(thin) * 3 >= len(context.passages or ())
 
 
 KIND = Kind("clear-share-low", "voice", find)

@@ -8,17 +8,17 @@ from ...measure.meter import TICKS_PER_S
 from ...media.layouts import channel_names
 from ...signal.spans import join, runs
 from ...units import amplitude_to_db
-from ..model import SHOULD, Evidence, Finding, Kind
+from ..model import SHOULD, Finding, JudgingContext, Kind
 
 _TOGETHER_S = 1.0
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each cluster of flat tops less than 1 s apart."""
-    limit = evidence.spec.limits.clipped_run_samples
+    limit = context.spec.limits.clipped_run_samples
     if limit is None:
         return
-    mix, file = evidence.measurement.mix, evidence.measurement.file
+    mix, file = context.measurement.mix, context.measurement.file
     flat = mix.flat_run >= max(2, round(limit))
     names = channel_names(file.layout, file.channels)
     for first, last in join(runs(np.asarray(flat.any(axis=1))), round(_TOGETHER_S * TICKS_PER_S)):
@@ -31,7 +31,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             family=KIND.family,
             severity=SHOULD,
             in_s=first / TICKS_PER_S,
-            out_s=min(last / TICKS_PER_S, evidence.duration_s),
+            out_s=min(last / TICKS_PER_S, context.duration_s),
             title="Wave cut off flat",
             message=(
                 f"{longest} samples in a row stand at the ceiling ({level:.1f} dBFS) in channel {names[channel]}"
@@ -41,7 +41,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=longest,
             limit=limit,
             unit="samples",
-            details={"at_s": evidence.in_file((first + int(tick)) / TICKS_PER_S), "channel": int(channel), "places": places},
+            details={"at_s": context.in_file((first + int(tick)) / TICKS_PER_S), "channel": int(channel), "places": places},
         )
 
 

@@ -5,10 +5,10 @@ from dataclasses import replace
 from functools import partial
 
 from ...measure.cues import Cue
-from ..evening import evened
-from ..model import NOTE, Evidence, Finding, Kind, Remedies, Remedy
-from ..offs import FEWEST, standing_off
-from ..remedies import spot_points
+from ..deviation import FEWEST, deviating
+from ..model import NOTE, Finding, JudgingContext, Kind, Remedies, Remedy
+from ..remedies.level_matching import matched_level
+from ..remedies.level_points import spot_points
 
 _SHORTEST_S = 3.0
 _RAMP_S = 0.2
@@ -16,13 +16,13 @@ _OWN_REST_S, _ALIKE_LU = 1.5, 1.0
 """Music that goes on as loud after so short a rest is one piece that pauses: counted as several cues it would rule the middle of all."""
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each cue of 3 s or more that stands further than ``cue_jump_lu`` from the median of the others; two have no middle."""
-    limit = evidence.spec.limits.cue_jump_lu
-    cues = _pieces([c for c in evidence.cues or () if c.length_s >= _SHORTEST_S])
+    limit = context.spec.limits.cue_jump_lu
+    cues = _pieces([c for c in context.cues or () if c.length_s >= _SHORTEST_S])
     if limit is None:
         return
-    for k, off in standing_off([c.level_lufs for c in cues], limit).items():
+    for k, off in deviating([c.level_lufs for c in cues], limit).items():
         cue, usual = cues[k], cues[k].level_lufs - off
         yield Finding(
             kind=KIND.name,
@@ -40,17 +40,17 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             unit="LU",
             role="music",
             source=cue.sources[0],
-            mend=partial(_mended, evidence, cue, off, limit),
+            mend=partial(_mended, context, cue, off, limit),
         )
 
 
-def _mended(evidence: Evidence, cue: Cue, off: float, limit: float) -> Remedies:
-    passages = (evidence.passages or ())[evidence.touched(cue.in_s, cue.out_s)]
-    return evened(evidence, off, limit, passages, partial(_moved, evidence, cue))
+def _mended(context: JudgingContext, cue: Cue, off: float, limit: float) -> Remedies:
+    passages = (context.passages or ())[context.touched(cue.in_s, cue.out_s)]
+    return matched_level(context, off, limit, passages, partial(_moved, context, cue))
 
 
-def _moved(evidence: Evidence, cue: Cue, gain_db: float) -> Remedy:
-    points = spot_points(evidence, cue.in_s, cue.out_s, gain_db, _RAMP_S)
+def _moved(context: JudgingContext, cue: Cue, gain_db: float) -> Remedy:
+    points = spot_points(context, cue.in_s, cue.out_s, gain_db, _RAMP_S)
     return Remedy(action="lower" if gain_db < 0 else "raise", role="music", amount_db=gain_db, points=points, source=cue.source)
 
 

@@ -3,12 +3,12 @@
 from collections.abc import Iterator
 
 from ...units import tenth
-from ..model import SHOULD, Evidence, Finding, Kind
+from ..model import SHOULD, Finding, JudgingContext, Kind
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """One finding over the whole programme, where the dialogue is known."""
-    limit, whole, spoken = evidence.spec.limits.loudness_to_dialogue_max_lu, evidence.loudness.integrated_lufs, evidence.dialogue_lufs
+    limit, whole, spoken = context.spec.limits.loudness_to_dialogue_max_lu, context.loudness.integrated_lufs, context.dialogue_lufs
     if limit is None or whole is None or spoken is None:
         return
     off = whole - spoken
@@ -20,7 +20,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         family=KIND.family,
         severity=SHOULD,
         in_s=0.0,
-        out_s=evidence.duration_s,
+        out_s=context.duration_s,
         title="Dialogue far from the programme",
         message=f"The programme stands {abs(off):.1f} LU {way} its dialogue ({whole:.1f} against {spoken:.1f} LUFS); at most {limit:.1f} is wanted.",
         measured=off,

@@ -6,7 +6,7 @@ from ...measure.gaps import Gap
 from ...measure.meter import TICKS_PER_S, Levels
 from ...media.layouts import channel_names, channel_weights
 from ...units import db_to_amplitude
-from ..model import MUST, Evidence, Finding, Kind
+from ..model import MUST, Finding, JudgingContext, Kind
 
 _HEARD = float(db_to_amplitude(-50.0))
 _KEPT = 0.2
@@ -16,14 +16,14 @@ _LONGEST_S = 2.0
 """Longer silence is a break that somebody made."""
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each gap, channels that are gone together counted once."""
-    limit = evidence.spec.limits.dropout_s
+    limit = context.spec.limits.dropout_s
     if limit is None:
         return
-    file = evidence.measurement.file
+    file = context.measurement.file
     weights = channel_weights(file.layout, file.channels)
-    heard = [g for g in evidence.measurement.mix.gaps if weights[g.channel] and _is_abrupt(g, evidence.measurement.mix, file.sample_rate_hz)]
+    heard = [g for g in context.measurement.mix.gaps if weights[g.channel] and _is_abrupt(g, context.measurement.mix, file.sample_rate_hz)]
     for group in _together([g for g in heard if limit <= (g.last - g.first) / file.sample_rate_hz <= _LONGEST_S]):
         first, last = min(g.first for g in group), max(g.last for g in group)
         in_s, out_s = first / file.sample_rate_hz, last / file.sample_rate_hz

@@ -3,19 +3,19 @@
 from collections.abc import Iterator
 
 from ..ducking import duck_finding, known_ducks, needed, reshaping
-from ..model import SHOULD, Evidence, Finding, Kind
+from ..model import SHOULD, Finding, JudgingContext, Kind
 
 _LEAST_STEP_DB = 6.0
 _SOFT_S = 0.35
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each fall or return of 6 dB or more that is quicker than ``ramp_min_s``."""
-    limit = evidence.spec.limits.ramp_min_s
+    limit = context.spec.limits.ramp_min_s
     if limit is None:
         return
-    for duck in known_ducks(evidence):
-        if not needed(evidence, duck) or round(duck.depth_db, 1) < _LEAST_STEP_DB:
+    for duck in known_ducks(context):
+        if not needed(context, duck) or round(duck.depth_db, 1) < _LEAST_STEP_DB:
             continue
         for what, begin, end, claim in (
             ("falls", duck.fall_start_s, duck.fall_end_s, "fall-abrupt"),
@@ -39,7 +39,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
                 limit=limit,
                 unit="s",
                 certainty=duck.sure(claim),
-                **reshaping(evidence, duck, soft),
+                **reshaping(context, duck, soft),
             )
 
 

@@ -3,19 +3,19 @@
 from collections.abc import Iterator
 
 from ..ducking import duck_finding, known_ducks, needed, reshaping, served
-from ..model import NOTE, Evidence, Finding, Kind
+from ..model import NOTE, Finding, JudgingContext, Kind
 
 _AHEAD_S = 0.1
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each fall that is over more than ``fall_early_s`` before the speech it serves."""
-    limit = evidence.spec.limits.fall_early_s
+    limit = context.spec.limits.fall_early_s
     if limit is None:
         return
-    for duck in known_ducks(evidence):
-        passages = served(evidence, duck)
-        if not passages or not needed(evidence, duck) or duck.fall_end_s is None or duck.fall_start_s is None:
+    for duck in known_ducks(context):
+        passages = served(context, duck)
+        if not passages or not needed(context, duck) or duck.fall_end_s is None or duck.fall_start_s is None:
             continue
         onset = passages[0].in_s
         early = onset - duck.fall_end_s
@@ -34,7 +34,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="s",
             certainty=duck.sure("early"),
-            **reshaping(evidence, duck, {"fall_start_s": duck.fall_start_s + shift, "fall_end_s": duck.fall_end_s + shift}),
+            **reshaping(context, duck, {"fall_start_s": duck.fall_start_s + shift, "fall_end_s": duck.fall_end_s + shift}),
         )
 
 

@@ -8,7 +8,7 @@ from ...measure.balance import Passage
 from ...measure.ducks import BARE, LATE, Duck
 from ...units import db_to_power, power_to_db
 from ..ducking import duck_finding, known_ducks, needed, reshaping
-from ..model import NOTE, SHOULD, Evidence, Finding, Kind
+from ..model import NOTE, SHOULD, Finding, JudgingContext, Kind
 
 _ABOVE_BED_DB = 3.0
 _BARE_S = 1.0
@@ -16,17 +16,17 @@ _FIRST_WORD_S = 0.5
 _AHEAD_S, _SOFT_S, _LONGEST_S = 0.1, 0.4, 1.0
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding where a fall ends late and the music over the first word stands 3 dB or more above the bed that follows."""
-    limit = evidence.spec.limits.fall_late_s
-    if limit is None or evidence.balance is None or evidence.balance.music is None:
+    limit = context.spec.limits.fall_late_s
+    if limit is None or context.balance is None or context.balance.music is None:
         return
-    for duck in known_ducks(evidence):
+    for duck in known_ducks(context):
         if duck.fall_end_s is None or duck.fall_start_s is None:
             continue
-        passage = _passage_of(evidence, duck)
+        passage = _passage_of(context, duck)
         claim = next((c for c in (LATE, BARE) if duck.tells(c)), None)
-        if passage is None or claim is None or not needed(evidence, duck):
+        if passage is None or claim is None or not needed(context, duck):
             continue
         if round(duck.fall_end_s - passage.in_s, 1) <= limit or _above_bed(duck, passage) < _ABOVE_BED_DB:
             continue
@@ -34,7 +34,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         yield duck_finding(
             KIND,
             duck,
-            severity=NOTE if _first_word_clear(evidence, passage) else SHOULD,
+            severity=NOTE if _first_word_clear(context, passage) else SHOULD,
             in_s=passage.in_s,
             out_s=max(duck.fall_end_s, passage.in_s + _FIRST_WORD_S),
             title="Music falls too late",
@@ -43,7 +43,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="s",
             certainty=duck.sure(claim),
-            **reshaping(evidence, duck, _before(duck, passage.in_s)),
+            **reshaping(context, duck, _before(duck, passage.in_s)),
         )
 
 
@@ -56,9 +56,9 @@ def _message(duck: Duck, passage: Passage, limit: float) -> str:
     return f"The music is still falling {late:.1f} s after the voice began; it should be down before the first word, {limit:g} s after it at most."
 
 
-def _first_word_clear(evidence: Evidence, passage: Passage) -> bool:
+def _first_word_clear(context: JudgingContext, passage: Passage) -> bool:
     """Whether the first word stands as far over what lies under it as the spec asks: then the late fall costs no word."""
-    limits = evidence.spec.limits
+    limits = context.spec.limits
     wanted = limits.clearance_lu if limits.first_word_lu is None else limits.first_word_lu
     return wanted is not None and passage.first_word_lu is not None and round(passage.first_word_lu, 1) >= wanted
 
@@ -71,10 +71,10 @@ def _before(duck: Duck, onset_s: float) -> dict[str, float]:
     return {"fall_start_s": max(onset_s - _AHEAD_S - length, 0.0), "fall_end_s": max(onset_s - _AHEAD_S, 0.01)}
 
 
-def _passage_of(evidence: Evidence, duck: Duck) -> Passage | None:
+def _passage_of(context: JudgingContext, duck: Duck) -> Passage | None:
     """The first passage that the fall runs into: it starts before the fall ends and goes on after it."""
     assert duck.fall_end_s is not None
-    return next((p for p in evidence.passages or () if p.in_s < duck.fall_end_s < p.out_s), None)
+    return next((p for p in context.passages or () if p.in_s < duck.fall_end_s < p.out_s), None)
 
 
 def _above_bed(duck: Duck, passage: Passage) -> float:

@@ -5,26 +5,26 @@ from functools import partial
 
 from ...measure.balance import blocks_between
 from ..ducking import known_ducks, served
-from ..fit import new_duck
-from ..model import MUST, SHOULD, Evidence, Finding, Kind
-from ..remedies import balance_remedies
+from ..model import MUST, SHOULD, Finding, JudgingContext, Kind
+from ..remedies.level_points import balance_remedies
+from ..remedies.remedy_context import new_duck
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each passage whose ratio to the music is too low and that no duck covers. Where the gap is wide enough none is missed."""
-    limits = evidence.spec.limits
-    if limits.clearance_lu is None or evidence.balance is None or evidence.balance.music is None or evidence.ducks is None:
+    limits = context.spec.limits
+    if limits.clearance_lu is None or context.balance is None or context.balance.music is None or context.ducks is None:
         return
-    covered = {id(p) for d in known_ducks(evidence) for p in served(evidence, d)}
-    for passage in evidence.passages or ():
+    covered = {id(p) for d in known_ducks(context) for p in served(context, d)}
+    for passage in context.passages or ():
         ratio = passage.speech_to_music_lu
         if ratio is None or round(ratio, 1) >= limits.clearance_lu or id(passage) in covered:
             continue
         over_all = passage.speech_to_background_lu
         measured = ratio if over_all is None else over_all
         severe = limits.clearance_must_lu is not None and round(measured, 1) < limits.clearance_must_lu
-        blocks = blocks_between(evidence.balance.active, passage.in_s, passage.out_s)
-        fit = new_duck(evidence, passage.in_s, passage.out_s)
+        blocks = blocks_between(context.balance.active, passage.in_s, passage.out_s)
+        elsewhere = new_duck(context, passage.in_s, passage.out_s)
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -37,8 +37,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limits.clearance_lu,
             unit="LU",
             role="music",
-            leans_on=fit,
-            mend=partial(balance_remedies, evidence, passage.in_s, passage.out_s, blocks, wanted=limits.clearance_lu, fit=fit),
+            leans_on=elsewhere,
+            mend=partial(balance_remedies, context, passage.in_s, passage.out_s, blocks, wanted=limits.clearance_lu, elsewhere=elsewhere),
         )
 
 

@@ -19,10 +19,10 @@ from ...measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
 from ...media.layouts import channel_names
 from ...units import Floats, power_to_db
 from ..ducking import FALLS_S, RETURNS_S, known_ducks, usual_depth_db
-from ..fit import AFTER_S, AHEAD_S, new_duck
-from ..model import MUST, Evidence, Finding, Kind, Remedies, Remedy, Side
-from ..prediction import predicted, share_of
-from ..remedies import trapezoid
+from ..model import MUST, Finding, JudgingContext, Kind, Remedies, Remedy, Side
+from ..remedies.level_points import trapezoid
+from ..remedies.prediction import predicted, share_of
+from ..remedies.remedy_context import AFTER_S, AHEAD_S, new_duck
 
 _ASIDE, _LEAST_BLOCKS = 8, 6
 _QUIET_POWER = 1e-8
@@ -50,30 +50,30 @@ class Way:
 WAYS = (Way(40), Way(23, 15))
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each passage under which the balance of left and right moves, more than it does by itself in this music.
 
     Where it moves under none of some passages with short pauses between them, they are looked at as one.
     """
-    limit = evidence.spec.limits.channel_gain_db
-    changed = evidence.once(_change)
-    if limit is None or changed is None or not evidence.passages:
+    limit = context.spec.limits.channel_gain_db
+    changed = context.once(_change)
+    if limit is None or changed is None or not context.passages:
         return
-    ducks = [(begin_s(d), end_s(d), d) for d in evidence.ducks or ()]
-    for passages in _close(evidence.passages):
+    ducks = [(begin_s(d), end_s(d), d) for d in context.ducks or ()]
+    for passages in _close(context.passages):
         spans = [(p.in_s, p.out_s) for p in passages]
-        least = _least_db(evidence, ducks, spans[0][0], spans[-1][1])
+        least = _least_db(context, ducks, spans[0][0], spans[-1][1])
         asked = [max(_PLAIN * limit, db) for db in least]
         moved = [("this passage", *span, change) for span in spans if (change := changed(*span, *asked)) is not None]
         if not moved and len(spans) > 1 and (change := changed(spans[0][0], spans[-1][1], *asked)) is not None:
             moved = [(f"these {len(spans)} passages", spans[0][0], spans[-1][1], change)]
-        yield from (_finding(evidence, *one, limit, max(2 * limit, least[0])) for one in moved if round(abs(one[3]), 1) > limit)
+        yield from (_finding(context, *one, limit, max(2 * limit, least[0])) for one in moved if round(abs(one[3]), 1) > limit)
 
 
-def _least_db(evidence: Evidence, ducks: Sequence[tuple[float, float, Duck]], in_s: float, out_s: float) -> tuple[float, float]:
+def _least_db(context: JudgingContext, ducks: Sequence[tuple[float, float, Duck]], in_s: float, out_s: float) -> tuple[float, float]:
     """How far a balance has to move between two times, and how far where it plainly moves."""
     # Automation that was drawn on one side is about as deep there as it is elsewhere on both; there itself it is told as half as deep.
-    usual_db = usual_depth_db(evidence, [d for begin, end, d in ducks if begin < out_s and end > in_s])
+    usual_db = usual_depth_db(context, [d for begin, end, d in ducks if begin < out_s and end > in_s])
     return (_ALONE_DB, _ALONE_DB) if usual_db is None else (_LIKE_OTHERS * usual_db, _NEARLY_LIKE_OTHERS * usual_db)
 
 
@@ -88,11 +88,11 @@ def _close(passages: Sequence[Passage]) -> list[list[Passage]]:
     return groups
 
 
-def _finding(evidence: Evidence, under: str, in_s: float, out_s: float, change: float, limit: float, plain_db: float) -> Finding:
-    names = channel_names(evidence.measurement.file.layout, evidence.measurement.file.channels)
+def _finding(context: JudgingContext, under: str, in_s: float, out_s: float, change: float, limit: float, plain_db: float) -> Finding:
+    names = channel_names(context.measurement.file.layout, context.measurement.file.channels)
     channel = 1 if change > 0 else 0
     lowered, other = names[channel], names[1 - channel]
-    times_s = _times_s(evidence, in_s, out_s)
+    times_s = _times_s(context, in_s, out_s)
     return Finding(
         kind=KIND.name,
         family=KIND.family,
@@ -105,7 +105,7 @@ def _finding(evidence: Evidence, under: str, in_s: float, out_s: float, change: 
             f"more than {limit:g} dB pulls it to one side. Draw the automation on both channels."
         ),
         leans_on=times_s,
-        mend=partial(_drawn_on_both, evidence, (in_s, out_s), times_s, (1 - channel, other), abs(change)),
+        mend=partial(_drawn_on_both, context, (in_s, out_s), times_s, (1 - channel, other), abs(change)),
         measured=abs(change),
         limit=limit,
         unit="dB",
@@ -115,16 +115,16 @@ def _finding(evidence: Evidence, under: str, in_s: float, out_s: float, change: 
     )
 
 
-def _times_s(evidence: Evidence, in_s: float, out_s: float) -> tuple[float, ...]:
+def _times_s(context: JudgingContext, in_s: float, out_s: float) -> tuple[float, ...]:
     """The four times of the move on the one side: both together show it as half as deep; where they do not, those that it would have elsewhere."""
-    shared = [(min(out_s, end_s(d)) - max(in_s, begin_s(d)), d) for d in known_ducks(evidence)]
+    shared = [(min(out_s, end_s(d)) - max(in_s, begin_s(d)), d) for d in known_ducks(context)]
     overlap, duck = max(shared, key=lambda s: s[0], default=(0.0, None))
     if duck is not None and overlap > _UNDER * (out_s - in_s):
         corners = duck.fall_start_s, duck.fall_end_s, duck.return_start_s, duck.return_end_s
-        ends = 0.0, 0.0, evidence.duration_s, evidence.duration_s
+        ends = 0.0, 0.0, context.duration_s, context.duration_s
         times_s = _around(in_s, out_s, [end if corner is None else corner for corner, end in zip(corners, ends, strict=True)])
-        return tuple(round(min(max(t, 0.0), evidence.duration_s), 3) for t in times_s)
-    elsewhere_s = new_duck(evidence, in_s, out_s).times_s
+        return tuple(round(min(max(t, 0.0), context.duration_s), 3) for t in times_s)
+    elsewhere_s = new_duck(context, in_s, out_s).times_s
     assert elsewhere_s is not None
     return elsewhere_s
 
@@ -138,14 +138,14 @@ def _around(in_s: float, out_s: float, times_s: Sequence[float]) -> tuple[float,
     return down_s - fall_s, down_s, up_s, up_s + return_s
 
 
-def _drawn_on_both(evidence: Evidence, span_s: tuple[float, float], times_s: Sequence[float], stayed_up: tuple[int, str], down_db: float) -> Remedies:
+def _drawn_on_both(context: JudgingContext, span_s: tuple[float, float], times_s: Sequence[float], stayed_up: tuple[int, str], down_db: float) -> Remedies:
     """The channel that stayed up (its place and name) goes down as far as the other one."""
     (in_s, out_s), (channel, name), down = span_s, stayed_up, -round(down_db, 1)
-    shares = share_of(evidence, "music", channel)[round(in_s * TICKS_PER_S) : round(out_s * TICKS_PER_S)]
+    shares = share_of(context, "music", channel)[round(in_s * TICKS_PER_S) : round(out_s * TICKS_PER_S)]
     side = Side(channel, name, float(np.median(shares)))
     points = trapezoid(times_s, down)
-    passages = (evidence.passages or ())[evidence.touched(in_s, out_s)]
-    return predicted(evidence, Remedy(action="lower", role="music", amount_db=down, points=points, side=side), passages), ()
+    passages = (context.passages or ())[context.touched(in_s, out_s)]
+    return predicted(context, Remedy(action="lower", role="music", amount_db=down, points=points, side=side), passages), ()
 
 
 class _Change:
@@ -166,15 +166,15 @@ class _Change:
         return [float(np.percentile(np.abs(anywhere(self._sides, way)), _USUAL_SHARE)) for way in WAYS]
 
 
-def _change(evidence: Evidence) -> _Change | None:
-    sides = _sides_db(evidence)
+def _change(context: JudgingContext) -> _Change | None:
+    sides = _sides_db(context)
     return None if sides is None else _Change(sides)
 
 
-def _sides_db(evidence: Evidence) -> Floats | None:
+def _sides_db(context: JudgingContext) -> Floats | None:
     """Left over right in dB of all music per 100 ms, NaN where it is quiet; None for mono and without music."""
-    stems = [s for s in evidence.measurement.stems if s.role == "music"]
-    if not stems or evidence.measurement.file.channels < 2:
+    stems = [s for s in context.measurement.stems if s.role == "music"]
+    if not stems or context.measurement.file.channels < 2:
         return None
     power = np.sum([s.levels.power[:, :2].astype(np.float64) for s in stems], axis=0)
     whole = len(power) // TICKS_PER_BLOCK

@@ -4,18 +4,18 @@ from collections.abc import Iterator, Sequence
 
 from ...measure.ducks import Pump
 from ..ducking import duck_finding, known_ducks, needed, served
-from ..model import SHOULD, Evidence, Finding, Kind, Point, Remedy
-from ..prediction import predicted
+from ..model import SHOULD, Finding, JudgingContext, Kind, Point, Remedy
+from ..remedies.prediction import predicted
 
 _LEAST_RISE_DB = 3.0
 _RAMP_S = 0.05
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each duck in which the gain rises by 3 dB or more inside pauses shorter than those between passages."""
-    for duck in known_ducks(evidence):
-        pumps = [p for p in duck.pumps if round(p.rise_db, 1) >= _LEAST_RISE_DB and p.out_s - p.in_s < evidence.spec.limits.bridge_s]
-        if not pumps or not needed(evidence, duck):
+    for duck in known_ducks(context):
+        pumps = [p for p in duck.pumps if round(p.rise_db, 1) >= _LEAST_RISE_DB and p.out_s - p.in_s < context.spec.limits.bridge_s]
+        if not pumps or not needed(context, duck):
             continue
         rise = max(p.rise_db for p in pumps)
         pauses = "a pause" if len(pumps) == 1 else f"{len(pumps)} pauses"
@@ -28,13 +28,13 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             out_s=pumps[-1].out_s,
             title="Music pumps between words",
             message=(
-                f"The music rises by up to {rise:.1f} dB in {pauses} shorter than {evidence.spec.limits.bridge_s:g} s; "
+                f"The music rises by up to {rise:.1f} dB in {pauses} shorter than {context.spec.limits.bridge_s:g} s; "
                 f"less than {_LEAST_RISE_DB:g} dB goes unnoticed. Hold it down until the last word."
             ),
             measured=rise,
             limit=_LEAST_RISE_DB,
             unit="dB",
-            remedy=predicted(evidence, _held(pumps), served(evidence, duck)),
+            remedy=predicted(context, _held(pumps), served(context, duck)),
         )
 
 

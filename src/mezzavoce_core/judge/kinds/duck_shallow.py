@@ -7,29 +7,29 @@ import numpy as np
 
 from ...measure.balance import Passage, blocks_between
 from ..ducking import duck_finding, known_ducks, off_usual_db, served
-from ..fit import deeper
-from ..model import MUST, SHOULD, Evidence, Finding, Kind
-from ..remedies import balance_remedies
+from ..model import MUST, SHOULD, Finding, JudgingContext, Kind
+from ..remedies.level_points import balance_remedies
+from ..remedies.remedy_context import deeper
 
 _MOST = 0.6
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each duck under which a passage is too near to the music, all along or with a bed that sits higher than elsewhere."""
-    limits, balance = evidence.spec.limits, evidence.balance
+    limits, balance = context.spec.limits, context.balance
     if limits.clearance_lu is None or balance is None or balance.music is None:
         return
-    for duck in known_ducks(evidence):
-        ratios = [(p, p.speech_to_music_lu) for p in served(evidence, duck)]
+    for duck in known_ducks(context):
+        ratios = [(p, p.speech_to_music_lu) for p in served(context, duck)]
         near = [(p, r) for p, r in ratios if r is not None and round(r, 1) < limits.clearance_lu]
-        higher = bool(near) and limits.bed_spread_db is not None and round(-off_usual_db(evidence, duck), 1) > limits.bed_spread_db
-        thin = [(p, r) for p, r in near if higher or _all_along(evidence, p, limits.clearance_lu)]
+        higher = bool(near) and limits.bed_spread_db is not None and round(-off_usual_db(context, duck), 1) > limits.bed_spread_db
+        thin = [(p, r) for p, r in near if higher or _all_along(context, p, limits.clearance_lu)]
         if not thin:
             continue
         in_s, out_s, lowest = thin[0][0].in_s, thin[-1][0].out_s, min(r for _, r in thin)
         severe = limits.clearance_must_lu is not None and round(lowest, 1) < limits.clearance_must_lu
         blocks = np.concatenate([blocks_between(balance.active, p.in_s, p.out_s) for p, _ in thin])
-        fit = deeper(evidence, duck)
+        elsewhere = deeper(context, duck)
         yield duck_finding(
             KIND,
             duck,
@@ -44,15 +44,15 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=lowest,
             limit=limits.clearance_lu,
             unit="LU",
-            leans_on=fit,
-            mend=partial(balance_remedies, evidence, in_s, out_s, blocks, wanted=limits.clearance_lu, fit=fit),
+            leans_on=elsewhere,
+            mend=partial(balance_remedies, context, in_s, out_s, blocks, wanted=limits.clearance_lu, elsewhere=elsewhere),
         )
 
 
-def _all_along(evidence: Evidence, passage: Passage, clearance_lu: float) -> bool:
+def _all_along(context: JudgingContext, passage: Passage, clearance_lu: float) -> bool:
     """Whether most of the passage is too near; where one place is, it is not the depth of the duck that is at fault."""
-    assert evidence.balance is not None
-    near = evidence.local_ratio_lu[blocks_between(evidence.balance.active, passage.in_s, passage.out_s)]
+    assert context.balance is not None
+    near = context.local_ratio_lu[blocks_between(context.balance.active, passage.in_s, passage.out_s)]
     near = near[np.isfinite(near)]
     return not len(near) or float((near < clearance_lu).mean()) >= _MOST
 

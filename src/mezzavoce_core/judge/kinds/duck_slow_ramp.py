@@ -3,18 +3,18 @@
 from collections.abc import Iterator
 
 from ..ducking import duck_finding, known_ducks, needed, reshaping
-from ..model import NOTE, Evidence, Finding, Kind
+from ..model import NOTE, Finding, JudgingContext, Kind
 
 _SOFT_S = 0.8
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each fall or return that takes longer than ``ramp_max_s``."""
-    limit = evidence.spec.limits.ramp_max_s
+    limit = context.spec.limits.ramp_max_s
     if limit is None:
         return
-    for duck in known_ducks(evidence):
-        if not needed(evidence, duck):
+    for duck in known_ducks(context):
+        if not needed(context, duck):
             continue
         for what, begin, end in (("fall", duck.fall_start_s, duck.fall_end_s), ("return", duck.return_start_s, duck.return_end_s)):
             if not duck.tells(f"{what}-slow") or begin is None or end is None or round(end - begin, 1) <= limit:
@@ -32,7 +32,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
                 limit=limit,
                 unit="s",
                 certainty=duck.sure(f"{what}-slow"),
-                **reshaping(evidence, duck, quick),
+                **reshaping(context, duck, quick),
             )
 
 

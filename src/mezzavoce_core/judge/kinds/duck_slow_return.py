@@ -10,31 +10,31 @@ from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
 from ...units import ABSENT_BELOW_LUFS
 from ..ducking import duck_finding, known_ducks, needed, reshaped, served
-from ..model import SHOULD, Evidence, Finding, Kind, Point, Remedy
-from ..prediction import predicted
+from ..model import SHOULD, Finding, JudgingContext, Kind, Point, Remedy
+from ..remedies.prediction import predicted
 
 _BEHIND_S = 0.2
 _WORTH_RETURNING_S = 1.0
 _RAMP_S = 0.6
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each duck that is held longer than ``return_after_s`` after the last word, or through a pause in which music had time to return."""
-    limit = evidence.spec.limits.return_after_s
-    if limit is None or evidence.balance is None or evidence.balance.music is None:
+    limit = context.spec.limits.return_after_s
+    if limit is None or context.balance is None or context.balance.music is None:
         return
-    for duck in known_ducks(evidence):
-        passages = served(evidence, duck) if needed(evidence, duck) else []
+    for duck in known_ducks(context):
+        passages = served(context, duck) if needed(context, duck) else []
         for before, after in pairwise(passages):
             if after.in_s - before.out_s > limit + _WORTH_RETURNING_S:
-                yield _finding(duck, before, after.in_s, limit, predicted(evidence, _between(duck, before, after), passages))
+                yield _finding(duck, before, after.in_s, limit, predicted(context, _between(duck, before, after), passages))
         if not passages:
             continue
-        last, until = passages[-1], evidence.duration_s if duck.return_start_s is None else duck.return_start_s
-        if round(until - last.out_s, 1) > limit and (duck.return_start_s is None or duck.tells("held")) and _heard(evidence, last.out_s, until):
+        last, until = passages[-1], context.duration_s if duck.return_start_s is None else duck.return_start_s
+        if round(until - last.out_s, 1) > limit and (duck.return_start_s is None or duck.tells("held")) and _heard(context, last.out_s, until):
             back = last.out_s + _BEHIND_S
             quicker = None if duck.return_start_s is None or duck.return_end_s is None else (back, back + duck.return_end_s - duck.return_start_s)
-            remedy = None if quicker is None else reshaped(evidence, duck, {"return_start_s": quicker[0], "return_end_s": quicker[1]})
+            remedy = None if quicker is None else reshaped(context, duck, {"return_start_s": quicker[0], "return_end_s": quicker[1]})
             sure = duck.sure("held") if duck.tells("held") else duck.certainty
             yield replace(_finding(duck, last, until, limit, remedy), certainty=sure)
 
@@ -64,11 +64,11 @@ def _between(duck: Duck, before: Passage, after: Passage) -> Remedy:
     return Remedy(action="reshape", role="music", amount_db=round(duck.depth_db, 1), points=points)
 
 
-def _heard(evidence: Evidence, from_s: float, to_s: float) -> bool:
+def _heard(context: JudgingContext, from_s: float, to_s: float) -> bool:
     """Whether there is music at all that could come back."""
-    assert evidence.balance is not None
-    assert evidence.balance.music is not None
-    level = mean_lufs(evidence.balance.music[round(from_s * TICKS_PER_S) : round(to_s * TICKS_PER_S)])
+    assert context.balance is not None
+    assert context.balance.music is not None
+    level = mean_lufs(context.balance.music[round(from_s * TICKS_PER_S) : round(to_s * TICKS_PER_S)])
     return level is not None and level > ABSENT_BELOW_LUFS
 
 

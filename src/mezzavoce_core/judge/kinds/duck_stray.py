@@ -3,15 +3,15 @@
 from collections.abc import Iterator
 
 from ..ducking import duck_finding, known_ducks, reshaping
-from ..model import SHOULD, Evidence, Finding, Kind
+from ..model import SHOULD, Finding, JudgingContext, Kind
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each dip of the gain with both edges and no speech under it."""
-    limit = evidence.spec.limits.stray_min_db
+    limit = context.spec.limits.stray_min_db
     if limit is None:
         return
-    for duck in known_ducks(evidence):
+    for duck in known_ducks(context):
         if duck.speech or duck.fall_start_s is None or duck.return_end_s is None or round(duck.depth_db, 1) < limit:
             continue
         yield duck_finding(
@@ -28,7 +28,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=duck.depth_db,
             limit=limit,
             unit="dB",
-            **reshaping(evidence, duck, {}, action="remove", flat=True),
+            **reshaping(context, duck, {}, action="remove", flat=True),
         )
 
 

@@ -3,15 +3,15 @@
 from collections.abc import Iterator
 
 from ...units import tenth
-from ..model import MUST, Evidence, Finding, Kind
+from ..model import MUST, Finding, JudgingContext, Kind
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """One finding over the whole programme; breaks between its parts do not count."""
-    limits = evidence.spec.limits
+    limits = context.spec.limits
     if limits.duration_s is None:
         return
-    lasts = evidence.programme.duration_s
+    lasts = context.programme.duration_s
     off = tenth(tenth(lasts) - limits.duration_s)
     if abs(off) <= limits.duration_tolerance_s:
         return
@@ -20,7 +20,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         family=KIND.family,
         severity=MUST,
         in_s=0.0,
-        out_s=evidence.duration_s,
+        out_s=context.duration_s,
         title=f"{abs(off):.1f} s too {'long' if off > 0 else 'short'}",
         message=(
             f"The programme lasts {lasts:.1f} s from in to out; {limits.duration_s:g} s are wanted"

@@ -4,27 +4,27 @@ from collections.abc import Iterator
 
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
-from ..model import NOTE, Evidence, Finding, Kind, Remedy
-from ..prediction import with_loudness
-from ..remedies import hold_points
+from ..model import NOTE, Finding, JudgingContext, Kind, Remedy
+from ..remedies.level_points import hold_points
+from ..remedies.prediction import with_loudness
 
 LIMIT_LU = 0.0
 """Common practice: what matters is at least as loud as what lies over it."""
 _BEYOND_LU = 3.0
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each important effect that the music there is louder than."""
-    balance = evidence.balance
+    balance = context.balance
     if balance is None or balance.effects is None or balance.music is None:
         return
-    for in_s, out_s in evidence.important:
+    for in_s, out_s in context.important:
         part = slice(round(in_s * TICKS_PER_S), round(out_s * TICKS_PER_S))
         effect, music = mean_lufs(balance.effects[part]), mean_lufs(balance.music[part])
         if effect is None or music is None or round(effect - music, 1) >= LIMIT_LU:
             continue
         amount = round(effect - music - _BEYOND_LU, 1)
-        remedy = Remedy(action="lower", role="music", amount_db=amount, points=hold_points(evidence, in_s, out_s, amount))
+        remedy = Remedy(action="lower", role="music", amount_db=amount, points=hold_points(context, in_s, out_s, amount))
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -37,7 +37,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=LIMIT_LU,
             unit="LU",
             role="effects",
-            remedy=with_loudness(evidence, remedy),
+            remedy=with_loudness(context, remedy),
         )
 
 

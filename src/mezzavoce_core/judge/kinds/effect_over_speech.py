@@ -9,18 +9,18 @@ from ...measure.balance import loudest_under
 from ...measure.meter import BLOCKS_PER_S
 from ...signal.spans import join, runs
 from ...units import power_to_db
-from ..model import SHOULD, Evidence, Finding, Kind, Remedies, Remedy
-from ..prediction import with_loudness
-from ..remedies import hold_points, lowered
+from ..model import SHOULD, Finding, JudgingContext, Kind, Remedies, Remedy
+from ..remedies.level_points import hold_points, lowered
+from ..remedies.prediction import with_loudness
 from .masked_speech import thin_stretches
 
 _LEAST_S = 0.3
 _WINDOW_BLOCKS = 11
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each stretch of 0.3 s or more in speech where the effects pass the voice around them by more than the limit."""
-    limit, balance = evidence.spec.limits.effect_over_speech_lu, evidence.balance
+    limit, balance = context.spec.limits.effect_over_speech_lu, context.balance
     if limit is None or balance is None or balance.effects is None:
         return
     spoken, kernel = balance.active.astype(np.float64), np.ones(_WINDOW_BLOCKS)
@@ -45,7 +45,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="LU",
             role="effects",
-            mend=partial(_lowered, evidence, in_s, out_s, amount),
+            mend=partial(_lowered, context, in_s, out_s, amount),
         )
 
 
@@ -57,24 +57,24 @@ def _allowed(limit_lu: float) -> str:
     return f"it should stay {-limit_lu:g} LU under it" if limit_lu < 0 else f"at most {limit_lu:g} LU over it are allowed"
 
 
-def _lowered(evidence: Evidence, in_s: float, out_s: float, amount_db: float) -> Remedies:
+def _lowered(context: JudgingContext, in_s: float, out_s: float, amount_db: float) -> Remedies:
     """As far down as the limit asks, and where the effect's own rise and end cover words as well, all of it as far as these need."""
-    clearance = evidence.spec.limits.clearance_lu
+    clearance = context.spec.limits.clearance_lu
     if clearance is None:
-        remedy = Remedy(action="lower", role="effects", amount_db=-amount_db, points=hold_points(evidence, in_s, out_s, -amount_db))
-        return with_loudness(evidence, remedy), ()
-    begin_s, end_s = _covered(evidence, in_s, out_s)
-    return lowered(evidence, "effects", begin_s, end_s, least_db=amount_db, wanted=clearance), ()
+        remedy = Remedy(action="lower", role="effects", amount_db=-amount_db, points=hold_points(context, in_s, out_s, -amount_db))
+        return with_loudness(context, remedy), ()
+    begin_s, end_s = _covered(context, in_s, out_s)
+    return lowered(context, "effects", begin_s, end_s, least_db=amount_db, wanted=clearance), ()
 
 
-def _covered(evidence: Evidence, in_s: float, out_s: float) -> tuple[float, float]:
+def _covered(context: JudgingContext, in_s: float, out_s: float) -> tuple[float, float]:
     """The stretch with what it reaches into of words that effects cover."""
-    balance, passages = evidence.balance, (evidence.passages or ())[evidence.touched(in_s, out_s)]
+    balance, passages = context.balance, (context.passages or ())[context.touched(in_s, out_s)]
     assert balance is not None
     thin = [
         (first, last)
         for p in passages
-        for first, last, blocks in thin_stretches(evidence, p)
+        for first, last, blocks in thin_stretches(context, p)
         if first < out_s and in_s < last and loudest_under(balance, blocks) == "effects"
     ]
     return min([in_s, *(first for first, _ in thin)]), max([out_s, *(last for _, last in thin)])

@@ -8,25 +8,25 @@ import numpy as np
 from ...measure.balance import Balance, Passage, first_word, loudest_under
 from ...measure.meter import TICKS_PER_S
 from ...measure.speech import block_of
-from ..fit import with_others
-from ..model import SHOULD, Evidence, Finding, Kind
-from ..remedies import Gap, balance_remedies
+from ..model import SHOULD, Finding, JudgingContext, Kind
+from ..remedies.level_points import Gap, balance_remedies
+from ..remedies.remedy_context import with_others
 
 _FIRST_WORD_S = 0.5
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each passage whose first 500 ms of speech stand too little over the background."""
-    limit = evidence.spec.limits.first_word_lu
-    if limit is None or evidence.balance is None:
+    limit = context.spec.limits.first_word_lu
+    if limit is None or context.balance is None:
         return
-    for passage in evidence.passages or ():
+    for passage in context.passages or ():
         ratio = passage.first_word_lu
         if ratio is None or round(ratio, 1) >= limit:
             continue
         out_s = min(passage.in_s + _FIRST_WORD_S, passage.out_s)
-        blocks = np.arange(block_of(passage.in_s), min(block_of(out_s) + 1, len(evidence.local_ratio_lu)))
-        under, fit = loudest_under(evidence.balance, blocks), with_others(evidence, passage.in_s, out_s)
+        blocks = np.arange(block_of(passage.in_s), min(block_of(out_s) + 1, len(context.local_ratio_lu)))
+        under, elsewhere = loudest_under(context.balance, blocks), with_others(context, passage.in_s, out_s)
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -39,8 +39,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="LU",
             role=under,
-            leans_on=fit,
-            mend=partial(balance_remedies, evidence, passage.in_s, out_s, blocks, wanted=limit, fit=fit, gap=_gap(passage)),
+            leans_on=elsewhere,
+            mend=partial(balance_remedies, context, passage.in_s, out_s, blocks, wanted=limit, elsewhere=elsewhere, gap=_gap(passage)),
         )
 
 

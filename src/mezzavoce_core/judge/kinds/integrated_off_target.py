@@ -3,29 +3,29 @@
 from collections.abc import Iterator
 
 from ...units import tenth
-from ..model import MUST, Evidence, Finding, Kind
-from ..remedies import whole_gain
+from ..model import MUST, Finding, JudgingContext, Kind
+from ..remedies.level_points import whole_gain
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """One finding over the whole programme when the loudness leaves the tolerance."""
-    limits = evidence.spec.limits
-    by_dialogue = limits.anchor == "dialogue" and evidence.dialogue_lufs is not None
-    level = evidence.dialogue_lufs if by_dialogue else evidence.loudness.integrated_lufs
+    limits = context.spec.limits
+    by_dialogue = limits.anchor == "dialogue" and context.dialogue_lufs is not None
+    level = context.dialogue_lufs if by_dialogue else context.loudness.integrated_lufs
     if limits.integrated_lufs is None or level is None:
         return
     off = tenth(tenth(level) - limits.integrated_lufs)
     if abs(off) <= limits.integrated_tolerance_lu:
         return
     way = "loud" if off > 0 else "soft"
-    remedy = whole_gain(evidence, limits.integrated_lufs - level)
+    remedy = whole_gain(context, limits.integrated_lufs - level)
     after = "" if remedy.enough else f" That alone would put the true peak at {remedy.predicted_true_peak_dbtp:.1f} dBTP: limit the peaks first."
     yield Finding(
         kind=KIND.name,
         family=KIND.family,
         severity=MUST,
         in_s=0.0,
-        out_s=evidence.duration_s,
+        out_s=context.duration_s,
         title=f"{'Dialogue' if by_dialogue else 'Programme'} {abs(off):.1f} LU too {way}",
         message=(
             f"The {'dialogue' if by_dialogue else 'whole programme'} stands at {level:.1f} LUFS; {limits.integrated_lufs:.1f} ± "

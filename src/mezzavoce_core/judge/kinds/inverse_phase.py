@@ -6,7 +6,7 @@ import numpy as np
 
 from ...measure.meter import TICKS_PER_S
 from ...media.layouts import channel_names, pairs
-from ..model import MUST, Evidence, Finding, Kind
+from ..model import MUST, Finding, JudgingContext, Kind
 from ..stretches import centred_sums, lasting
 
 LIMIT, _SURE = -0.7, -0.8
@@ -20,9 +20,9 @@ _ALIKE = 0.1
 """Smallest ratio of the powers of both channels at which their phase says anything."""
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each pair of channels and each stretch; pauses of up to 8 s inside belong to it."""
-    file, mix = evidence.measurement.file, evidence.measurement.mix
+    file, mix = context.measurement.file, context.measurement.mix
     names = channel_names(file.layout, file.channels)
     for k, (left, right) in enumerate(pairs(file.layout, file.channels)):
         a, b = (centred_sums(mix.power[:, c].astype(np.float64), _WINDOW_S) for c in (left, right))
@@ -40,7 +40,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
                 family=KIND.family,
                 severity=MUST,
                 in_s=first / TICKS_PER_S,
-                out_s=min(last / TICKS_PER_S, evidence.duration_s),
+                out_s=min(last / TICKS_PER_S, context.duration_s),
                 title=f"{names[left]} and {names[right]} against each other",
                 message=(
                     f"Channels {names[left]} and {names[right]} run against each other (correlation {measured:.2f}); from {LIMIT:g} on that is lost in mono. "

@@ -10,9 +10,9 @@ from ...measure.audibility import USUAL_BRIGHTNESS_DB, brightness_db
 from ...measure.balance import Passage, blocks_between, loudest_under
 from ...measure.meter import BLOCKS_PER_S
 from ...signal.spans import join
-from ..fit import further_down
-from ..model import MUST, SHOULD, Evidence, Finding, Kind
-from ..remedies import audibility_remedies, balance_remedies
+from ..model import MUST, SHOULD, Finding, JudgingContext, Kind
+from ..remedies.level_points import audibility_remedies, balance_remedies
+from ..remedies.remedy_context import further_down
 
 # A dip of the gap shorter than this is a breath between two notes, not a lost word.
 _SHORTEST_S = 0.4
@@ -22,36 +22,36 @@ _DULL_DB = 8.0
 """So far under the usual brightness a voice is dull: what lies under it is then not to blame alone."""
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each stretch inside a passage, joined over less than 1 s; for a passage without one, where its audibility is too low."""
-    limits = evidence.spec.limits
-    if evidence.balance is None:
+    limits = context.spec.limits
+    if context.balance is None:
         return
-    for passage in evidence.passages or ():
-        thin = list(thin_stretches(evidence, passage)) if limits.clearance_lu is not None else []
+    for passage in context.passages or ():
+        thin = list(thin_stretches(context, passage)) if limits.clearance_lu is not None else []
         for first, last, blocks in thin:
-            yield _finding(evidence, first, last, blocks)
+            yield _finding(context, first, last, blocks)
         if not thin and limits.audibility_min is not None and passage.audibility is not None and round(passage.audibility, 2) < limits.audibility_min:
-            yield _by_bands(evidence, passage, passage.audibility, limits.audibility_min)
+            yield _by_bands(context, passage, passage.audibility, limits.audibility_min)
 
 
-def thin_stretches(evidence: Evidence, passage: Passage) -> Iterator[tuple[float, float, NDArray[np.int64]]]:
+def thin_stretches(context: JudgingContext, passage: Passage) -> Iterator[tuple[float, float, NDArray[np.int64]]]:
     """In, out (seconds) and blocks of each stretch of a passage whose local ratio, rounded to 0.1, is below the clearance."""
-    assert evidence.balance is not None
-    assert evidence.spec.limits.clearance_lu is not None
-    active = blocks_between(evidence.balance.active, passage.in_s, passage.out_s)
-    ratios = np.round(evidence.local_ratio_lu[active], 1)
-    thin = active[np.isfinite(ratios) & (ratios < evidence.spec.limits.clearance_lu)]
+    assert context.balance is not None
+    assert context.spec.limits.clearance_lu is not None
+    active = blocks_between(context.balance.active, passage.in_s, passage.out_s)
+    ratios = np.round(context.local_ratio_lu[active], 1)
+    thin = active[np.isfinite(ratios) & (ratios < context.spec.limits.clearance_lu)]
     for first, last in join([(int(b), int(b) + 1) for b in thin], BLOCKS_PER_S):
         inside = thin[(thin >= first) & (thin < last)]
         if len(inside) >= _SHORTEST_S * BLOCKS_PER_S:
             yield max(passage.in_s, first / BLOCKS_PER_S), min(passage.out_s, last / BLOCKS_PER_S), inside
 
 
-def _by_bands(evidence: Evidence, passage: Passage, heard: float, limit: float) -> Finding:
-    assert evidence.balance is not None
-    blocks = blocks_between(evidence.balance.active, passage.in_s, passage.out_s)
-    under, fit = loudest_under(evidence.balance, blocks), further_down(evidence, passage.in_s, passage.out_s)
+def _by_bands(context: JudgingContext, passage: Passage, heard: float, limit: float) -> Finding:
+    assert context.balance is not None
+    blocks = blocks_between(context.balance.active, passage.in_s, passage.out_s)
+    under, elsewhere = loudest_under(context.balance, blocks), further_down(context, passage.in_s, passage.out_s)
     return Finding(
         kind=KIND.name,
         family=KIND.family,
@@ -61,36 +61,36 @@ def _by_bands(evidence: Evidence, passage: Passage, heard: float, limit: float) 
         title=f"Words covered by bands of the {under}",
         message=(
             f"Words are lost under the {under} in the bands that tell them apart, most around {passage.weakest_band_hz} Hz: {heard:.2f} of 1 is audible, "
-            f"{limit:g} is wanted.{_what_helps(evidence, passage, under)}"
+            f"{limit:g} is wanted.{_what_helps(context, passage, under)}"
         ),
         measured=heard,
         limit=limit,
         unit="of 1",
         role=under,
-        leans_on=fit,
-        mend=partial(audibility_remedies, evidence, passage.in_s, passage.out_s, blocks, limit, fit),
+        leans_on=elsewhere,
+        mend=partial(audibility_remedies, context, passage.in_s, passage.out_s, blocks, limit, elsewhere),
     )
 
 
-def _what_helps(evidence: Evidence, passage: Passage, under: str) -> str:
+def _what_helps(context: JudgingContext, passage: Passage, under: str) -> str:
     bright = brightness_db(np.array([b.speech_db for b in passage.bands]))
     if bright < USUAL_BRIGHTNESS_DB - _DULL_DB:
         return (
             f" The voice itself is dull: 2 to 4 kHz stand {-bright:.0f} dB under its whole, where {-USUAL_BRIGHTNESS_DB:.0f} dB are usual. "
             f"Brighten it first; cuts by band in the {under} do the rest."
         )
-    if evidence.spec.limits.clearance_lu is None:
+    if context.spec.limits.clearance_lu is None:
         return ""
     return f" On the whole the levels stand right, so cuts by band help more than turning the {under} down."
 
 
-def _finding(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64]) -> Finding:
-    limits, balance = evidence.spec.limits, evidence.balance
+def _finding(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray[np.int64]) -> Finding:
+    limits, balance = context.spec.limits, context.balance
     assert limits.clearance_lu is not None
     assert balance is not None
-    lowest = float(evidence.local_ratio_lu[blocks].min())
+    lowest = float(context.local_ratio_lu[blocks].min())
     severe = limits.clearance_must_lu is not None and round(lowest, 1) < limits.clearance_must_lu
-    under, fit = loudest_under(balance, blocks), further_down(evidence, in_s, out_s)
+    under, elsewhere = loudest_under(balance, blocks), further_down(context, in_s, out_s)
     return Finding(
         kind=KIND.name,
         family=KIND.family,
@@ -103,8 +103,8 @@ def _finding(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.i
         limit=limits.clearance_lu,
         unit="LU",
         role=under,
-        leans_on=fit,
-        mend=partial(balance_remedies, evidence, in_s, out_s, blocks, wanted=limits.clearance_lu, fit=fit),
+        leans_on=elsewhere,
+        mend=partial(balance_remedies, context, in_s, out_s, blocks, wanted=limits.clearance_lu, elsewhere=elsewhere),
     )
 
 

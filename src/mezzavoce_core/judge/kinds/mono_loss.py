@@ -7,7 +7,7 @@ import numpy as np
 from ...measure.meter import TICKS_PER_S
 from ...media.layouts import pairs
 from ...units import power_to_db, tenth
-from ..model import SHOULD, Evidence, Finding, Kind
+from ..model import SHOULD, Finding, JudgingContext, Kind
 from ..stretches import centred_sums, lasting
 
 _WINDOW_S = 3.0
@@ -16,9 +16,9 @@ _BRIDGE_S = 5.0
 _HEARD = 1e-6
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each stretch of the front pair in which the sum of both loses more than the limit, against sound that has nothing in common."""
-    limit, file, mix = evidence.spec.limits.mono_loss_lu, evidence.measurement.file, evidence.measurement.mix
+    limit, file, mix = context.spec.limits.mono_loss_lu, context.measurement.file, context.measurement.mix
     found = pairs(file.layout, file.channels)
     if limit is None or not found:
         return
@@ -35,7 +35,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             family=KIND.family,
             severity=SHOULD,
             in_s=first / TICKS_PER_S,
-            out_s=min(last / TICKS_PER_S, evidence.duration_s),
+            out_s=min(last / TICKS_PER_S, context.duration_s),
             title="Much is lost in mono",
             message=f"Added to one channel, left and right lose {measured:.1f} LU here; up to {limit:g} LU is usual. Make this sound less wide.",
             measured=measured,

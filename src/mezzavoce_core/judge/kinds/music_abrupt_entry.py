@@ -4,8 +4,8 @@ from collections.abc import Iterator
 
 from ...measure.cues import Cue, made_by_hand, rise_db
 from ...measure.meter import TICKS_PER_S
-from ..model import NOTE, Evidence, Finding, Kind
-from ..remedies import fade_in
+from ..model import NOTE, Finding, JudgingContext, Kind
+from ..remedies.level_points import fade_in
 
 _FADE_S = 0.5
 _FIRST_S = 1.0
@@ -14,39 +14,39 @@ _EFFECT_LEAST_S = 1.0
 _SPEECH_NEAR_S = 0.5
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each entry at full level that lifts the mix by more than ``entry_max_db`` within 0.1 s.
 
     The programme's own beginning is none, nor is a soft opening that grows, nor a short effect: a door may slam. Nor is there one in music that comes
     in like that by itself over and over.
     """
-    limit = evidence.spec.limits.entry_max_db
+    limit = context.spec.limits.entry_max_db
     if limit is None:
         return
-    cues = [("music", c) for c in evidence.cues or ()]
-    cues += [("effects", c) for c in evidence.effect_cues if c.length_s >= _EFFECT_LEAST_S]
+    cues = [("music", c) for c in context.cues or ()]
+    cues += [("effects", c) for c in context.effect_cues if c.length_s >= _EFFECT_LEAST_S]
     for role, cue in cues:
-        rise = rise_db(evidence.power, cue.in_s)
-        if round(rise, 1) > limit and made_by_hand(cue.own_entries) and _full(evidence, cue) and not _spoken(evidence, cue.in_s):
-            yield _finding(evidence, role, cue, rise, limit)
+        rise = rise_db(context.power, cue.in_s)
+        if round(rise, 1) > limit and made_by_hand(cue.own_entries) and _full(context, cue) and not _spoken(context, cue.in_s):
+            yield _finding(context, role, cue, rise, limit)
 
 
-def _full(evidence: Evidence, cue: Cue) -> bool:
+def _full(context: JudgingContext, cue: Cue) -> bool:
     """Whether it opens at its level, and at that of the programme."""
-    programme = evidence.loudness.integrated_lufs
+    programme = context.loudness.integrated_lufs
     if cue.in_s < _FIRST_S or programme is None:
         return False
     return cue.opening_lufs > cue.level_lufs - _NEAR_LEVEL_LU and cue.opening_lufs > programme - _NEAR_PROGRAMME_LU
 
 
-def _spoken(evidence: Evidence, at_s: float) -> bool:
-    if evidence.balance is None:
+def _spoken(context: JudgingContext, at_s: float) -> bool:
+    if context.balance is None:
         return False
     first, last = (max(0, round((at_s + d) * TICKS_PER_S)) for d in (-_SPEECH_NEAR_S, _SPEECH_NEAR_S))
-    return bool(evidence.balance.flags[first:last].any())
+    return bool(context.balance.flags[first:last].any())
 
 
-def _finding(evidence: Evidence, role: str, cue: Cue, rise: float, limit: float) -> Finding:
+def _finding(context: JudgingContext, role: str, cue: Cue, rise: float, limit: float) -> Finding:
     what = "The music" if role == "music" else "The effect"
     return Finding(
         kind=KIND.name,
@@ -62,7 +62,7 @@ def _finding(evidence: Evidence, role: str, cue: Cue, rise: float, limit: float)
         role=role,
         source=cue.sources[0] if role == "music" else None,
         certainty=made_by_hand(cue.own_entries),
-        remedy=fade_in(evidence, cue.in_s, _FADE_S, role=role, source=cue.source if role == "music" else None),
+        remedy=fade_in(context, cue.in_s, _FADE_S, role=role, source=cue.source if role == "music" else None),
     )
 
 

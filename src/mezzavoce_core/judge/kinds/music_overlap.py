@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 
 from ...measure.cues import Meeting, meetings
-from ..model import SHOULD, Evidence, Finding, Kind, Remedy
-from ..remedies import BACK_S, trapezoid, within_file
+from ..model import SHOULD, Finding, JudgingContext, Kind, Remedy
+from ..remedies.level_points import BACK_S, trapezoid, within_file
 
 LEAST_S = 0.5
 """Common practice: a crossfade keeps two cues at their level for a moment only."""
@@ -12,14 +12,14 @@ _FADE_S = 0.4
 _AWAY_DB = -60.0
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each pair of cues that both stand at their level for half a second or more."""
-    for meeting in meetings(evidence.cues or (), evidence.measurement.music_stems()):
+    for meeting in meetings(context.cues or (), context.measurement.music_stems()):
         if meeting.out_s - meeting.in_s >= LEAST_S:
-            yield _finding(evidence, meeting)
+            yield _finding(context, meeting)
 
 
-def _finding(evidence: Evidence, meeting: Meeting) -> Finding:
+def _finding(context: JudgingContext, meeting: Meeting) -> Finding:
     length = meeting.out_s - meeting.in_s
     gone_s = meeting.ends.out_s
     points = trapezoid((max(0.0, meeting.in_s - _FADE_S), meeting.in_s, gone_s, gone_s + BACK_S), _AWAY_DB)
@@ -40,7 +40,7 @@ def _finding(evidence: Evidence, meeting: Meeting) -> Finding:
         unit="s",
         role="music",
         source=meeting.ends.sources[0],
-        remedy=within_file(evidence, remedy),
+        remedy=within_file(context, remedy),
     )
 
 

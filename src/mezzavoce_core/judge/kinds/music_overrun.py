@@ -2,16 +2,16 @@
 
 from collections.abc import Iterator
 
-from ..model import SHOULD, Evidence, Finding, Kind
-from ..remedies import fade_out
+from ..model import SHOULD, Finding, JudgingContext, Kind
+from ..remedies.level_points import fade_out
 
 _LEAST_S = 0.5
 _FADE_S = 1.5
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each end that music passes by half a second or more."""
-    for at_s, length_s in evidence.music_beyond:
+    for at_s, length_s in context.music_beyond:
         if round(length_s, 1) < _LEAST_S:
             continue
         yield Finding(
@@ -26,7 +26,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=0.0,
             unit="s",
             role="music",
-            remedy=fade_out(evidence, max(0.0, at_s - _FADE_S), at_s, source=None, goes_on_s=length_s),
+            remedy=fade_out(context, max(0.0, at_s - _FADE_S), at_s, source=None, goes_on_s=length_s),
         )
 
 

@@ -3,21 +3,21 @@
 from collections.abc import Iterator
 
 from ...units import tenth
-from ..model import SHOULD, Evidence, Finding, Kind
+from ..model import SHOULD, Finding, JudgingContext, Kind
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """One finding over the whole programme."""
-    limit, measured = evidence.spec.limits.range_max_lu, evidence.loudness.range_lu
+    limit, measured = context.spec.limits.range_max_lu, context.loudness.range_lu
     if limit is None or measured is None or tenth(measured) <= limit:
         return
-    low, high = evidence.loudness.range_low_lufs, evidence.loudness.range_high_lufs
+    low, high = context.loudness.range_low_lufs, context.loudness.range_high_lufs
     yield Finding(
         kind=KIND.name,
         family=KIND.family,
         severity=SHOULD,
         in_s=0.0,
-        out_s=evidence.duration_s,
+        out_s=context.duration_s,
         title="Soft and loud parts too far apart",
         message=(
             f"The loudness range is {measured:.1f} LU; at most {limit:.1f} is wanted. Soft parts stand at {low:.1f} LUFS, loud ones at {high:.1f}: "

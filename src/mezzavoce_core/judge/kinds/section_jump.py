@@ -5,30 +5,30 @@ from dataclasses import replace
 
 from ...measure.sections import Section, find_sections
 from ...units import tenth
-from ..fit import AHEAD_S
-from ..model import NOTE, Evidence, Finding, Kind
-from ..remedies import lower_spot
+from ..model import NOTE, Finding, JudgingContext, Kind
+from ..remedies.level_points import lower_spot
+from ..remedies.remedy_context import AHEAD_S
 
 _AT_MOST = 0.2
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each section of 3 s or more that stands further off than the limit from the median of the others."""
-    limit = evidence.spec.limits.section_jump_lu
+    limit = context.spec.limits.section_jump_lu
     if limit is None:
         return
-    sections = find_sections(evidence.power, limit, evidence.balance.flags if evidence.balance else None)
+    sections = find_sections(context.power, limit, context.balance.flags if context.balance else None)
     off = [s for s in sections if abs(tenth(s.off_lu)) > limit]
     # What stands off for a fifth of the time and more is how this programme is made, and no clip that was forgotten.
     if sum(s.out_s - s.in_s for s in off) <= _AT_MOST * sum(s.out_s - s.in_s for s in sections):
         # Where speech is not known, what opens and closes a programme may be music, which need not stand where the voices do.
-        ends = () if evidence.balance else (*sections[:1], *sections[-1:])
-        yield from (_finding(evidence, s, limit) for s in off if s not in ends)
+        ends = () if context.balance else (*sections[:1], *sections[-1:])
+        yield from (_finding(context, s, limit) for s in off if s not in ends)
 
 
-def _finding(evidence: Evidence, section: Section, limit: float) -> Finding:
+def _finding(context: JudgingContext, section: Section, limit: float) -> Finding:
     way, amount = ("louder", "lower") if section.off_lu > 0 else ("softer", "raise")
-    remedy = lower_spot(evidence, section.in_s, section.out_s, round(-section.off_lu, 1), AHEAD_S)
+    remedy = lower_spot(context, section.in_s, section.out_s, round(-section.off_lu, 1), AHEAD_S)
     return Finding(
         kind=KIND.name,
         family=KIND.family,

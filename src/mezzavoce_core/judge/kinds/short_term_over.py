@@ -4,17 +4,17 @@ from collections.abc import Iterator
 
 from ...measure.loudness import SHORT_TERM_TICKS
 from ..ducking import FALL_S
-from ..model import MUST, Evidence, Finding, Kind
-from ..remedies import lower_spot
+from ..model import MUST, Finding, JudgingContext, Kind
+from ..remedies.level_points import lower_spot
 from ..stretches import windows_over
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each stretch whose 3 s windows stand above the limit."""
-    limit = evidence.spec.limits.short_term_max_lufs
+    limit = context.spec.limits.short_term_max_lufs
     if limit is None:
         return
-    for in_s, out_s, highest in windows_over(evidence, SHORT_TERM_TICKS, limit):
+    for in_s, out_s, highest in windows_over(context, SHORT_TERM_TICKS, limit):
         amount = round(limit - highest - 0.05, 1)
         yield Finding(
             kind=KIND.name,
@@ -27,7 +27,7 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             measured=highest,
             limit=limit,
             unit="LUFS",
-            remedy=lower_spot(evidence, in_s, out_s, amount, FALL_S),
+            remedy=lower_spot(context, in_s, out_s, amount, FALL_S),
         )
 
 

@@ -3,17 +3,17 @@
 from collections.abc import Iterator
 
 from ...measure.captions import uncaptioned
-from ..model import NOTE, Evidence, Finding, Kind
+from ..model import NOTE, Finding, JudgingContext, Kind
 
 LEAST_S = 1.0
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each stretch with a second of speech or more and no caption near; none where captions are not given or belong elsewhere."""
-    captions, balance = evidence.captions, evidence.balance
+    captions, balance = context.captions, context.balance
     if captions is None or balance is None or not captions.belong:
         return
-    for in_s, out_s in uncaptioned(captions, balance.flags, least_s=LEAST_S, bridge_s=evidence.spec.limits.bridge_s):
+    for in_s, out_s in uncaptioned(captions, balance.flags, least_s=LEAST_S, bridge_s=context.spec.limits.bridge_s):
         yield Finding(
             kind=KIND.name,
             family=KIND.family,

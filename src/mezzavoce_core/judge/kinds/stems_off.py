@@ -8,7 +8,7 @@ from ...measure.measurement import Held, StemLevels
 from ...measure.meter import BLOCKS_PER_S
 from ...signal.spans import join, runs
 from ...units import Floats, power_to_db
-from ..model import NOTE, Evidence, Finding, Kind
+from ..model import NOTE, Finding, JudgingContext, Kind
 
 _LEFT_DB = -15.0
 """Common practice: what stems leave of a mix lies far under it, also where the mix was coded with losses."""
@@ -19,26 +19,26 @@ _HARMLESS_DB = -40.0
 """Common practice: what is softer by more than this does no harm."""
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each stem that had to be moved or turned up or down or that holds another one, and for each stretch of which the stems leave too much."""
-    for stem in evidence.measurement.stems:
+    for stem in context.measurement.stems:
         if not stem.derived and abs(stem.delay_s) >= _MOVED_S:
-            yield _moved(evidence, stem)
+            yield _moved(context, stem)
         if not stem.derived and abs(stem.gain_db) >= _GAIN_DB:
-            yield _turned(evidence, stem)
-        yield from (_leaked(evidence, stem, held) for held in stem.held if held.level_db > _HARMLESS_DB)
-        if not stem.derived and not _adding_up(evidence) and _silent(stem):
-            yield _unheard(evidence, stem)
-        if stem.derived and _energy_db(stem.levels.power) < _energy_db(evidence.measurement.mix.power) + _NOTHING_DB:
-            yield _all_of_it(evidence, stem)
-    yield from _left(evidence)
+            yield _turned(context, stem)
+        yield from (_leaked(context, stem, held) for held in stem.held if held.level_db > _HARMLESS_DB)
+        if not stem.derived and not _adding_up(context) and _silent(stem):
+            yield _unheard(context, stem)
+        if stem.derived and _energy_db(stem.levels.power) < _energy_db(context.measurement.mix.power) + _NOTHING_DB:
+            yield _all_of_it(context, stem)
+    yield from _left(context)
 
 
-def _moved(evidence: Evidence, stem: StemLevels) -> Finding:
-    frames = abs(stem.delay_s) * float(evidence.clock.rate.fps)
+def _moved(context: JudgingContext, stem: StemLevels) -> Finding:
+    frames = abs(stem.delay_s) * float(context.clock.rate.fps)
     side = "earlier" if stem.delay_s > 0 else "later"
     return _finding(
-        evidence,
+        context,
         stem,
         title="Stem out of step",
         message=(
@@ -51,10 +51,10 @@ def _moved(evidence: Evidence, stem: StemLevels) -> Finding:
     )
 
 
-def _turned(evidence: Evidence, stem: StemLevels) -> Finding:
+def _turned(context: JudgingContext, stem: StemLevels) -> Finding:
     side = "higher" if stem.gain_db > 0 else "lower"
     return _finding(
-        evidence,
+        context,
         stem,
         title="Stem at another level",
         message=(
@@ -67,7 +67,7 @@ def _turned(evidence: Evidence, stem: StemLevels) -> Finding:
     )
 
 
-def _leaked(evidence: Evidence, stem: StemLevels, held: Held) -> Finding:
+def _leaked(context: JudgingContext, stem: StemLevels, held: Held) -> Finding:
     what = "voice" if held.role == "dialogue" else held.role
     counted = (
         "It was taken out for measuring, but gains on that stem would move it, too."
@@ -75,7 +75,7 @@ def _leaked(evidence: Evidence, stem: StemLevels, held: Held) -> Finding:
         else f"It counts as {stem.role} in every figure here, so {stem.role} {'seem' if stem.role == 'effects' else 'seems'} to rise where somebody speaks."
     )
     return _finding(
-        evidence,
+        context,
         stem,
         title=f"{what.capitalize()} in another stem",
         message=(
@@ -88,26 +88,26 @@ def _leaked(evidence: Evidence, stem: StemLevels, held: Held) -> Finding:
     )
 
 
-def _all_of_it(evidence: Evidence, left: StemLevels) -> Finding:
-    given = [s for s in evidence.measurement.stems if not s.derived]
+def _all_of_it(context: JudgingContext, left: StemLevels) -> Finding:
+    given = [s for s in context.measurement.stems if not s.derived]
     names = " and ".join(f"the {s.role} stem “{s.name}”" for s in given)
     return _finding(
-        evidence,
+        context,
         given[0],
         title="Stem holds the whole mix",
         message=(
             f"Beside {names} nothing is left of the mix, so there is no {left.role} to hold against it. If there is any in the mix, "
             f"export each stem with its own sound alone and measure again."
         ),
-        measured=_energy_db(left.levels.power) - _energy_db(evidence.measurement.mix.power),
+        measured=_energy_db(left.levels.power) - _energy_db(context.measurement.mix.power),
         limit=_NOTHING_DB,
         unit="dB",
     )
 
 
-def _unheard(evidence: Evidence, stem: StemLevels) -> Finding:
+def _unheard(context: JudgingContext, stem: StemLevels) -> Finding:
     return _finding(
-        evidence,
+        context,
         stem,
         title="Stem is silent",
         message=f"Nothing is to be heard in the {stem.role} stem “{stem.name}”. If the mix holds any {stem.role}, export it again and measure again.",
@@ -117,13 +117,13 @@ def _unheard(evidence: Evidence, stem: StemLevels) -> Finding:
     )
 
 
-def _finding(evidence: Evidence, stem: StemLevels, *, title: str, message: str, measured: float, limit: float, unit: str) -> Finding:
+def _finding(context: JudgingContext, stem: StemLevels, *, title: str, message: str, measured: float, limit: float, unit: str) -> Finding:
     return Finding(
         kind=KIND.name,
         family=KIND.family,
         severity=NOTE,
         in_s=0.0,
-        out_s=evidence.duration_s,
+        out_s=context.duration_s,
         title=title,
         message=message,
         measured=measured,
@@ -134,10 +134,10 @@ def _finding(evidence: Evidence, stem: StemLevels, *, title: str, message: str, 
     )
 
 
-def _left(evidence: Evidence) -> Iterator[Finding]:
+def _left(context: JudgingContext) -> Iterator[Finding]:
     """Stretches of which the stems leave too much; one for all of them where a stem is silent."""
-    rest, stems = evidence.measurement.rest, evidence.measurement.stems
-    if rest is None or not _adding_up(evidence):
+    rest, stems = context.measurement.rest, context.measurement.stems
+    if rest is None or not _adding_up(context):
         return
     kernel = np.full(round(_WINDOW_S * BLOCKS_PER_S), 1 / (_WINDOW_S * BLOCKS_PER_S))
     whole, left = (np.convolve(part.astype(np.float64), kernel, mode="same") for part in (rest.mix, rest.left))
@@ -155,7 +155,7 @@ def _left(evidence: Evidence) -> Iterator[Finding]:
             family=KIND.family,
             severity=NOTE,
             in_s=first / BLOCKS_PER_S,
-            out_s=min(last / BLOCKS_PER_S, evidence.duration_s),
+            out_s=min(last / BLOCKS_PER_S, context.duration_s),
             title="Stems do not add up to the mix",
             message=(
                 f"Here the stems leave a rest at {share:.1f} dB against the mix; up to {_LEFT_DB:.1f} dB they add up. {why}; "
@@ -167,9 +167,9 @@ def _left(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-def _adding_up(evidence: Evidence) -> bool:
+def _adding_up(context: JudgingContext) -> bool:
     """Whether the stems are all that the mix should hold."""
-    stems = evidence.measurement.stems
+    stems = context.measurement.stems
     return not any(s.derived for s in stems) and {"dialogue"} < {s.role for s in stems}
 
 

@@ -9,25 +9,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...measure.balance import Passage, blocks_between
-from ..evening import evened
-from ..fit import Fit, with_others
-from ..model import NOTE, SHOULD, Evidence, Finding, Kind, Remedies, Remedy
-from ..offs import standing_off
-from ..remedies import STEP_DB, balance_remedies, hold_points
+from ..deviation import deviating
+from ..model import NOTE, SHOULD, Finding, JudgingContext, Kind, Remedies, Remedy
+from ..remedies.level_matching import matched_level
+from ..remedies.level_points import STEP_DB, balance_remedies, hold_points
+from ..remedies.remedy_context import RemedyContext, with_others
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each passage whose voice lies further than ``voice_spread_lu`` under the others' and comes too near to what lies under it."""
-    limits, balance = evidence.spec.limits, evidence.balance
+    limits, balance = context.spec.limits, context.balance
     if balance is None or limits.clearance_lu is None:
         return
-    for passage, off in off_from_others(evidence):
+    for passage, off in off_from_others(context):
         ratio = passage.speech_to_background_lu
         if off >= 0 or ratio is None or round(ratio, 1) >= limits.clearance_lu:
             continue
         assert limits.voice_spread_lu is not None
         blocks = blocks_between(balance.active, passage.in_s, passage.out_s)
-        fit = replace(with_others(evidence, passage.in_s, passage.out_s), voice_least_db=STEP_DB * ceil((-off - limits.voice_spread_lu) / STEP_DB))
+        elsewhere = replace(with_others(context, passage.in_s, passage.out_s), voice_least_db=STEP_DB * ceil((-off - limits.voice_spread_lu) / STEP_DB))
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -43,32 +43,32 @@ def find(evidence: Evidence) -> Iterator[Finding]:
             limit=limits.voice_spread_lu,
             unit="LU",
             role="dialogue",
-            leans_on=fit,
-            mend=partial(_raised_first, evidence, passage, blocks, limits.clearance_lu, fit),
+            leans_on=elsewhere,
+            mend=partial(_raised_first, context, passage, blocks, limits.clearance_lu, elsewhere),
         )
 
 
-def _raised_first(evidence: Evidence, passage: Passage, blocks: NDArray[np.int64], wanted: float, fit: Fit) -> Remedies:
-    first, others = balance_remedies(evidence, passage.in_s, passage.out_s, blocks, wanted=wanted, fit=fit)
+def _raised_first(context: JudgingContext, passage: Passage, blocks: NDArray[np.int64], wanted: float, elsewhere: RemedyContext) -> Remedies:
+    first, others = balance_remedies(context, passage.in_s, passage.out_s, blocks, wanted=wanted, elsewhere=elsewhere)
     # However low the music, a voice that is not raised stays under its neighbours.
     ways = [r if r.action == "raise" else replace(r, enough=False) for r in (first, *others) if r is not None]
     ways.sort(key=lambda r: (r.action != "raise", abs(r.amount_db)))
     return (ways[0] if ways else None), tuple(ways[1:])
 
 
-def off_from_others(evidence: Evidence) -> Sequence[tuple[Passage, float]]:
+def off_from_others(context: JudgingContext) -> Sequence[tuple[Passage, float]]:
     """Passages whose voice stands further than the limit from the middle of the others, and by how much (LU)."""
-    limit = evidence.spec.limits.voice_spread_lu
-    if limit is None or evidence.passages is None:
+    limit = context.spec.limits.voice_spread_lu
+    if limit is None or context.passages is None:
         return []
-    telling = np.flatnonzero(np.isfinite(evidence.telling_lufs))
-    return [(evidence.passages[telling[k]], off) for k, off in standing_off(evidence.telling_lufs[telling].tolist(), limit).items()]
+    telling = np.flatnonzero(np.isfinite(context.telling_lufs))
+    return [(context.passages[telling[k]], off) for k, off in deviating(context.telling_lufs[telling].tolist(), limit).items()]
 
 
-def find_uneven(evidence: Evidence) -> Iterator[Finding]:
+def find_uneven(context: JudgingContext) -> Iterator[Finding]:
     """The same without regard to what lies under the voice: taste, not lost words."""
-    limit = evidence.spec.limits.voice_spread_lu
-    for passage, off in off_from_others(evidence):
+    limit = context.spec.limits.voice_spread_lu
+    for passage, off in off_from_others(context):
         assert limit is not None
         yield Finding(
             kind=UNEVEN.name,
@@ -82,12 +82,12 @@ def find_uneven(evidence: Evidence) -> Iterator[Finding]:
             limit=limit,
             unit="LU",
             role="dialogue",
-            mend=partial(evened, evidence, off, limit, [passage], partial(_moved, evidence, passage)),
+            mend=partial(matched_level, context, off, limit, [passage], partial(_moved, context, passage)),
         )
 
 
-def _moved(evidence: Evidence, passage: Passage, gain_db: float) -> Remedy:
-    points = hold_points(evidence, passage.in_s, passage.out_s, gain_db)
+def _moved(context: JudgingContext, passage: Passage, gain_db: float) -> Remedy:
+    points = hold_points(context, passage.in_s, passage.out_s, gain_db)
     return Remedy(action="lower" if gain_db < 0 else "raise", role="dialogue", amount_db=gain_db, points=points)
 
 

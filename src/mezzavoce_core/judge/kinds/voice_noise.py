@@ -6,16 +6,16 @@ import numpy as np
 
 from ...measure.loudness import mean_lufs
 from ...units import ABSENT_BELOW_LUFS, lufs_to_power, power_to_lufs
-from ..model import NOTE, Evidence, Finding, Kind
+from ..model import NOTE, Finding, JudgingContext, Kind
 
 _LEAST_BLOCKS = 20
 _NEAR_BLOCKS = 15
 
 
-def find(evidence: Evidence) -> Iterator[Finding]:
+def find(context: JudgingContext) -> Iterator[Finding]:
     """One finding for the programme, where the dialogue stem near speech is less than ``noise_below_speech_lu`` under the words."""
-    limit, balance = evidence.spec.limits.noise_below_speech_lu, evidence.balance
-    if limit is None or balance is None or not evidence.speech:
+    limit, balance = context.spec.limits.noise_below_speech_lu, context.balance
+    if limit is None or balance is None or not context.speech:
         return
     blocks, spoken = balance.blocks["voice"], balance.active
     near = np.convolve(spoken, np.ones(2 * _NEAR_BLOCKS + 1), mode="same") > 0
@@ -33,8 +33,8 @@ def find(evidence: Evidence) -> Iterator[Finding]:
         kind=KIND.name,
         family=KIND.family,
         severity=NOTE,
-        in_s=evidence.speech[0].in_s,
-        out_s=evidence.speech[-1].out_s,
+        in_s=context.speech[0].in_s,
+        out_s=context.speech[-1].out_s,
         title="Noise behind the voice",
         message=f"Between the words the dialogue is only {below:.1f} LU softer than in them; {limit:g} LU keep the room out of the way.",
         measured=below,

@@ -22,7 +22,7 @@ that meets a beat of the music by chance looks better than the slow one that is 
 
 
 class Curve:
-    """No gain at all to begin with; moves are tried with ``worth`` and taken for true with ``exchange``."""
+    """No gain at all to begin with; moves are tried with ``likelihood_gain`` and taken for true with ``exchange``."""
 
     def __init__(self, found: Changes, pairs: Pairs, spans: Sequence[tuple[float, float]] = (), instants: Instants | None = None) -> None:
         """A curve over as many frames as the music has; ``spans`` of speech are where moves are expected; ``instants`` tell of quick edges."""
@@ -55,42 +55,42 @@ class Curve:
         """How long it is."""
         return self.frames / FRAMES_PER_S
 
-    def by_chance(self, ways: Floats) -> Floats:
-        """Nats that the two edges of moves ``(ways, 5)`` have by chance in the music there."""
-        falls_s, returns_s = ways[:, FALL_END] - ways[:, FALL_START], ways[:, RETURN_END] - ways[:, RETURN_START]
-        return self.luck.fall(falls_s, ways[:, FALL_END]) + self.luck.back(returns_s, ways[:, RETURN_START])
+    def by_chance(self, candidates: Floats) -> Floats:
+        """Nats that the two edges of moves ``(candidates, 5)`` have by chance in the music there."""
+        falls_s, returns_s = candidates[:, FALL_END] - candidates[:, FALL_START], candidates[:, RETURN_END] - candidates[:, RETURN_START]
+        return self.luck.fall(falls_s, candidates[:, FALL_END]) + self.luck.back(returns_s, candidates[:, RETURN_START])
 
-    def worth(self, gone: Sequence[Move], come: Sequence[Move]) -> float:
+    def likelihood_gain(self, gone: Sequence[Move], come: Sequence[Move]) -> float:
         """By how much the likelihood grows when some moves go and others come."""
-        return float(self.worths(gone, table(come)[None])[0])
+        return float(self.likelihood_gains(gone, table(come)[None])[0])
 
-    def worths(self, gone: Sequence[Move], ways: Floats) -> Floats:
-        """The same for many ways ``(ways, 5)`` of the move that comes, or ``(ways, moves, 5)`` of several."""
-        trials = _trials(gone, ways)
-        told = self._tried(trials, self._scales, self._likeness)
-        # How quick an edge is tells which way of a move is likelier, not whether there is one: music often starts and stops at once.
+    def likelihood_gains(self, gone: Sequence[Move], candidates: Floats) -> Floats:
+        """The same for many candidates ``(candidates, 5)`` for the move that comes, or ``(candidates, moves, 5)`` of several."""
+        trials = _trials(gone, candidates)
+        log_ratio = self._tried(trials, self._scales, self._likeness)
+        # How quick an edge is tells which parameters of a move are likelier, not whether there is one: music often starts and stops at once.
         if self._instants is not None and trials.shape[1] == 2 * len(gone):
-            told += self._instants.more(trials, len(gone))
-        return told
+            log_ratio += self._instants.more(trials, len(gone))
+        return log_ratio
 
-    def slowly(self, gone: Sequence[Move], ways: Floats) -> Floats:
+    def slowly(self, gone: Sequence[Move], candidates: Floats) -> Floats:
         """The same as far as it tells a slow ramp from a usual one."""
-        return self._tried(_trials(gone, ways), *self._slowly)
+        return self._tried(_trials(gone, candidates), *self._slowly)
 
     def _tried(self, trials: Floats, scales: Scales, likeness: Likeness) -> Floats:
-        told = np.empty(len(trials))
-        all_tried(trials, FRAMES_PER_S, scales, likeness, self._sums, self._room, self._powers, told)
-        return told
+        log_ratio = np.empty(len(trials))
+        all_tried(trials, FRAMES_PER_S, scales, likeness, self._sums, self._room, self._powers, log_ratio)
+        return log_ratio
 
     def exchange(self, gone: Sequence[Move], come: Sequence[Move]) -> None:
         """Take an exchange of moves for true."""
         taken(_trials(gone, table(come)[None])[0], FRAMES_PER_S, self._scales, self._sums, self._room, self._powers)
 
 
-def _trials(gone: Sequence[Move], ways: Floats) -> Floats:
-    """Changes as trapezoids ``(ways, moves, 5)``: four times in seconds, and by how many dB the gain rises; those that go are the first ones."""
-    come = ways[:, None, :] if ways.ndim == 2 else ways
-    trials = np.empty((len(ways), len(gone) + come.shape[1], 5))
+def _trials(gone: Sequence[Move], candidates: Floats) -> Floats:
+    """Changes as trapezoids ``(candidates, moves, 5)``: four times in seconds, and by how many dB the gain rises; those that go are the first ones."""
+    come = candidates[:, None, :] if candidates.ndim == 2 else candidates
+    trials = np.empty((len(candidates), len(gone) + come.shape[1], 5))
     trials[:, : len(gone)], trials[:, len(gone) :] = table(gone), come
     trials[:, len(gone) :, DEPTH] *= -1.0
     return trials

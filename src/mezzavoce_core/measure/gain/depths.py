@@ -26,23 +26,23 @@ def settle_depths(search: Search) -> None:
         return
     middle = float(np.median(depths_db))
     usual = -0.5 * ((_DEPTHS_DB - middle) / _SPREAD_DB) ** 2
-    told = [_told(search, m, _DEPTHS_DB) for _, m in own]
-    if sum(_apart_nats(t, usual, search.shared.depth_db) for t in told) <= 0:
+    log_ratio = [_log_likelihood_ratios(search, m, _DEPTHS_DB) for _, m in own]
+    if sum(_apart_nats(t, usual, search.shared.depth_db) for t in log_ratio) <= 0:
         return
-    for (k, move), worths in zip(own, told, strict=True):
-        rough, spread = _middle(_DEPTHS_DB, worths + usual)
+    for (k, move), likelihoods in zip(own, log_ratio, strict=True):
+        rough, spread = _middle(_DEPTHS_DB, likelihoods + usual)
         near = rough + _FINER * max(3 * spread, _LEAST_DB)
-        depth, _ = _middle(near, _told(search, move, near) - 0.5 * ((near - middle) / _SPREAD_DB) ** 2)
+        depth, _ = _middle(near, _log_likelihood_ratios(search, move, near) - 0.5 * ((near - middle) / _SPREAD_DB) ** 2)
         search.put(k, move, replace(move, depth_db=depth))
 
 
-def _told(search: Search, move: Move, depths_db: Floats) -> Floats:
-    return search.curve.worths([move], with_column(move.way, DEPTH, depths_db))
+def _log_likelihood_ratios(search: Search, move: Move, depths_db: Floats) -> Floats:
+    return search.curve.likelihood_gains([move], with_column(move.parameters, DEPTH, depths_db))
 
 
-def _apart_nats(told: Floats, usual: Floats, shared_db: float) -> float:
+def _apart_nats(log_ratio: Floats, usual: Floats, shared_db: float) -> float:
     """By how many nats a move speaks for depths that are each their own, against one that all but a few have."""
-    likely, weights = np.exp(told - told.max()), np.exp(usual)
+    likely, weights = np.exp(log_ratio - log_ratio.max()), np.exp(usual)
     own = float(likely @ weights / weights.sum())
     alike = float(likely[np.abs(_DEPTHS_DB - np.clip(shared_db, _DEPTHS_DB[1], _DEPTHS_DB[-2])) <= _ALIKE_DB].mean())
     return float(np.log(own) - np.log((1 - _OWN_SHARE) * alike + _OWN_SHARE * own))

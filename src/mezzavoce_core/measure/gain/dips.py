@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats
-from .edges import told
+from .edges import log_likelihood_ratios
 from .joins import HELD_LONG_S
 from .moves import FALL_END, FALL_START, RETURN_END, RETURN_START, Move, sharing, table
 from .search import Search, shifted
@@ -43,13 +43,13 @@ def parted(search: Search) -> list[tuple[Move, float]]:
             move = search.moves[k]
             if move is None or move.serves is None:
                 continue
-            ways = in_two(search, move)
-            if not len(ways):
+            candidates = in_two(search, move)
+            if not len(candidates):
                 continue
-            worths = search.curve.worths([move], ways)
-            best = int(np.argmax(worths))
-            own, dip = move.like(ways[best, 0]), _NONE.like(ways[best, 1])
-            nats = float(worths[best]) + search.prior(own) - search.prior(move) + float(_dip_priors(search, dip.way)[0])
+            likelihoods = search.curve.likelihood_gains([move], candidates)
+            best = int(np.argmax(likelihoods))
+            own, dip = move.like(candidates[best, 0]), _NONE.like(candidates[best, 1])
+            nats = float(likelihoods[best]) + search.prior(own) - search.prior(move) + float(_dip_priors(search, dip.parameters)[0])
             if nats >= PARTED_NATS:
                 search.curve.exchange([move], [own, dip])
                 search.moves[k] = own
@@ -58,33 +58,33 @@ def parted(search: Search) -> list[tuple[Move, float]]:
 
 
 def _held_in_two(search: Search, move: Move) -> Floats:
-    """A return in time and a dip that ends as the move does, where it is held long: ``(ways, 2, 5)``."""
+    """A return in time and a dip that ends as the move does, where it is held long: ``(candidates, 2, 5)``."""
     assert move.serves is not None
-    ways: list[tuple[Sequence[float], Sequence[float]]] = []
+    candidates: list[tuple[Sequence[float], Sequence[float]]] = []
     if move.return_start_s - move.serves[1] < HELD_LONG_S:
-        return np.array(ways)
-    fall_start, fall_end, return_start, return_end, depth = move.way[0].tolist()
+        return np.array(candidates)
+    fall_start, fall_end, return_start, return_end, depth = move.parameters[0].tolist()
     for back in move.serves[1] + np.array(_PARTED_BEHIND_S):
         for length in (search.shared.return_s, 0.5):
             own = fall_start, fall_end, back, back + length, depth
             ends = np.arange(back + length + 0.4, return_start - 0.2, 0.1)
-            ways += [(own, (end - fall, end, return_start, return_end, depth)) for end in ends for fall in _PARTED_RAMPS_S]
-    return np.array(ways)
+            candidates += [(own, (end - fall, end, return_start, return_end, depth)) for end in ends for fall in _PARTED_RAMPS_S]
+    return np.array(candidates)
 
 
 def _early_in_two(search: Search, move: Move) -> Floats:
-    """A fall in time and a dip that begins as the move does, where it begins early: ``(ways, 2, 5)``."""
+    """A fall in time and a dip that begins as the move does, where it begins early: ``(candidates, 2, 5)``."""
     assert move.serves is not None
-    ways: list[tuple[Sequence[float], Sequence[float]]] = []
+    candidates: list[tuple[Sequence[float], Sequence[float]]] = []
     if move.serves[0] - move.fall_end_s < _EARLY_S:
-        return np.array(ways)
-    fall_start, fall_end, return_start, return_end, depth = move.way[0].tolist()
+        return np.array(candidates)
+    fall_start, fall_end, return_start, return_end, depth = move.parameters[0].tolist()
     for end in move.serves[0] - np.array(_PARTED_AHEAD_S):
         for length in (search.shared.fall_s, 0.3):
             own = end - length, end, return_start, return_end, depth
             backs = np.arange(fall_end + 0.2, end - length - 0.4, 0.1)
-            ways += [(own, (fall_start, fall_end, back, back + rise, depth)) for back in backs for rise in _PARTED_RAMPS_S if back + rise < end - length]
-    return np.array(ways)
+            candidates += [(own, (fall_start, fall_end, back, back + rise, depth)) for back in backs for rise in _PARTED_RAMPS_S if back + rise < end - length]
+    return np.array(candidates)
 
 
 def strays(search: Search, speech: Sequence[tuple[float, float]], duration_s: float) -> list[tuple[Move, float]]:
@@ -125,7 +125,7 @@ def _begun(search: Search, dip: Move) -> bool:
 
 def _one(search: Search, k: int, move: Move, whole: Move, dip: Move) -> bool:
     """Take a move and a dip beside it for one whole move, where that is likely enough."""
-    nats = search.curve.worth([move, dip], [whole]) + search.prior(whole) - search.prior(move) - float(_dip_priors(search, dip.way)[0])
+    nats = search.curve.likelihood_gain([move, dip], [whole]) + search.prior(whole) - search.prior(move) - float(_dip_priors(search, dip.parameters)[0])
     up_s = max(move.fall_start_s - dip.return_end_s, dip.fall_start_s - move.return_end_s)
     if nats < (-STRAY_NATS if up_s < _UP_S else -PARTED_NATS):
         return False
@@ -142,11 +142,11 @@ def _stray(search: Search, from_s: float, to_s: float) -> tuple[Move, float] | N
         return None
     # Small steps do not lead from a part of a far deeper fall to the whole of it.
     deeper = _best_dip(search, from_s, to_s, (_DEEPER_DB,))
-    move, nats = max(best, deeper or best, key=lambda way: way[1])
+    move, nats = max(best, deeper or best, key=lambda parameters: parameters[1])
     # An edge that lies in silence costs nothing and says nothing.
-    begins, ends = move.way[0, [FALL_START, RETURN_START]], move.way[0, [FALL_END, RETURN_END]]
-    told = move.depth_db <= _deepest_stray_db(search) and bool(heard(search, begins, ends).all())
-    return (move, nats) if told else None
+    begins, ends = move.parameters[0, [FALL_START, RETURN_START]], move.parameters[0, [FALL_END, RETURN_END]]
+    taken = move.depth_db <= _deepest_stray_db(search) and bool(heard(search, begins, ends).all())
+    return (move, nats) if taken else None
 
 
 def _best_dip(search: Search, from_s: float, to_s: float, depths_db: Sequence[float]) -> tuple[Move, float] | None:
@@ -161,30 +161,34 @@ def _best_dip(search: Search, from_s: float, to_s: float, depths_db: Sequence[fl
         return None
     move, nats = best
     for _ in range(20):
-        better = _best(search, np.concatenate([shifted(move.way), search.like_others(move.way)]), from_s, to_s)
+        better = _best(search, np.concatenate([shifted(move.parameters), search.like_others(move.parameters)]), from_s, to_s)
         if better is None or better[1] <= nats + 0.05:
             break
         move, nats = better
     return move, nats
 
 
-def _best(search: Search, ways: Floats, from_s: float, to_s: float) -> tuple[Move, float] | None:
-    """The way ``(ways, 5)`` inside a gap that is worth most, as a move that no speech calls for; None where there is none."""
-    inside = (from_s <= ways[:, FALL_START]) & (ways[:, RETURN_END] <= to_s) & (ways[:, RETURN_START] - ways[:, FALL_END] > _SHORTEST_STRAY_S)
-    ways = ways[inside]
-    if not len(ways):
+def _best(search: Search, candidates: Floats, from_s: float, to_s: float) -> tuple[Move, float] | None:
+    """Of candidates ``(candidates, 5)`` inside a gap the likeliest, as a move that no speech calls for; None where there is none."""
+    inside = (
+        (from_s <= candidates[:, FALL_START])
+        & (candidates[:, RETURN_END] <= to_s)
+        & (candidates[:, RETURN_START] - candidates[:, FALL_END] > _SHORTEST_STRAY_S)
+    )
+    candidates = candidates[inside]
+    if not len(candidates):
         return None
-    worths = search.curve.worths([], ways) + _dip_priors(search, ways)
-    best = int(np.argmax(worths))
-    return _NONE.like(ways[best]), float(worths[best])
+    likelihoods = search.curve.likelihood_gains([], candidates) + _dip_priors(search, candidates)
+    best = int(np.argmax(likelihoods))
+    return _NONE.like(candidates[best]), float(likelihoods[best])
 
 
-def _dip_priors(search: Search, ways: Floats) -> Floats:
-    """The more a dip is like the other moves, the likelier it is one of them that was put elsewhere, ``(ways,)``."""
-    returns_s = ways[:, RETURN_END] - ways[:, RETURN_START]
+def _dip_priors(search: Search, candidates: Floats) -> Floats:
+    """The more a dip is like the other moves, the likelier it is one of them that was put elsewhere, ``(candidates,)``."""
+    returns_s = candidates[:, RETURN_END] - candidates[:, RETURN_START]
     own = returns_s < _LIKE_OTHERS * search.shared.return_s
     begins_again = np.where(own, np.interp(returns_s, _AT_ONCE_S, (_AT_ONCE_NATS, 0.0)), 0.0)
-    return sharing(ways, search.shared) - search.curve.by_chance(ways) - begins_again
+    return sharing(candidates, search.shared) - search.curve.by_chance(candidates) - begins_again
 
 
 def _deepest_stray_db(search: Search) -> float:
@@ -197,7 +201,7 @@ def _dips(search: Search, frames: NDArray[np.int64], length_s: float, depths_db:
     """For every depth the falls that tell most together with the best return that follows soon enough; from frames that are 40 ms apart."""
     curve = search.curve
     every, apart = range(int(frames[0]), int(frames[-1]) + 1), int(frames[1] - frames[0])
-    falls, backs = (told(curve.changes, length_s, every, depths_db, sign, curve.luck.weights)[::apart] for sign in (1.0, -1.0))
+    falls, backs = (log_likelihood_ratios(curve.changes, length_s, every, depths_db, sign, curve.luck.weights)[::apart] for sign in (1.0, -1.0))
     nearest, farthest = max(2, round(length_s * FRAMES_PER_S / 2) + 2), round(_LONGEST_STRAY_S * FRAMES_PER_S / 2)
     for d, depth in enumerate(depths_db):
         reach = [backs[j + nearest : j + farthest, d] for j in range(len(frames))]
@@ -214,5 +218,5 @@ def heard(search: Search, from_s: Floats, to_s: Floats) -> NDArray[np.bool_]:
     sums = np.concatenate([[0], np.cumsum(quiet)])
     first, last = (np.round(t * FRAMES_PER_S).astype(int) for t in (from_s - _GUARD_S / 2, to_s + _GUARD_S))
     first, last = np.clip(first, 0, len(quiet)), np.clip(last, 0, len(quiet))
-    told: NDArray[np.bool_] = (last > first) & (sums[last] - sums[first] <= (1 - _HEARD_SHARE) * (last - first) + _ROUNDING)
-    return told
+    known: NDArray[np.bool_] = (last > first) & (sums[last] - sums[first] <= (1 - _HEARD_SHARE) * (last - first) + _ROUNDING)
+    return known

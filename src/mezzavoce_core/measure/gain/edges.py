@@ -44,7 +44,7 @@ def template(length_s: float, width: int, whole: int, depths_db: tuple[float, ..
     return compared(np.outer((ramp - 1.0) if back else -ramp, depths_db), width, here, whole), lead
 
 
-def told(found: Changes, length_s: float, ends: range, depths_db: Floats, sign: float, weights: Floats) -> Floats:
+def log_likelihood_ratios(found: Changes, length_s: float, ends: range, depths_db: Floats, sign: float, weights: Floats) -> Floats:
     """What a ramp that ends at frames tells, ``(ends, depths)`` in nats; ``sign`` 1 for a fall, -1 for a return; ``weights`` ``(frames,)``."""
     out, depths = np.zeros((len(depths_db), len(ends))), tuple(depths_db.tolist())
     for scale in found.scales:
@@ -124,7 +124,7 @@ def _chance(found: Changes, ends: NDArray[np.int64]) -> Chance:
         return Chance(WEIGHT, nothing, nothing)
     weights = np.full(len(found.heard.quiet), WEIGHT)
     every = range(int(ends[0]), int(ends[-1]) + 1)
-    tables = ((told(found, length, every, _CHANCE_DEPTHS_DB, sign, weights) for length in _CHANCE_LENGTHS_S) for sign in (1.0, -1.0))
+    tables = ((log_likelihood_ratios(found, length, every, _CHANCE_DEPTHS_DB, sign, weights) for length in _CHANCE_LENGTHS_S) for sign in (1.0, -1.0))
     nats = np.array([[table[ends - every.start].max(axis=1) for table in of_one] for of_one in tables])
     usual = float(np.percentile(nats[:, 1:4], _CALIBRATED_SHARE, axis=2).mean())
     share = float(np.clip(_CALIBRATED_AT / max(usual, 1e-6), _LEAST_WEIGHT, 1.0))
@@ -136,7 +136,7 @@ def _chance(found: Changes, ends: NDArray[np.int64]) -> Chance:
 class Table:
     """For every length and depth what an edge tells, all its times together, and its likeliest time (seconds): both ``(lengths, depths)``."""
 
-    worth: Floats
+    log_likelihood: Floats
     at_s: Floats
 
 
@@ -148,7 +148,7 @@ def falls(found: Changes, unit: Unit, by_chance: Luck) -> Table:
     at_s = np.array(ends) / FRAMES_PER_S
     logs = _normal(fall_prior(at_s, unit.in_s))
     lucky = by_chance.fall(FALLS_S, np.full(len(FALLS_S), unit.in_s))
-    rows = [told(found, length, ends, DEPTHS_DB, 1.0, by_chance.weights) - nats for length, nats in zip(FALLS_S, lucky, strict=True)]
+    rows = [log_likelihood_ratios(found, length, ends, DEPTHS_DB, 1.0, by_chance.weights) - nats for length, nats in zip(FALLS_S, lucky, strict=True)]
     return _table([_all_times(row, logs, at_s) for row in rows])
 
 
@@ -163,7 +163,7 @@ def returns(found: Changes, unit: Unit, by_chance: Luck) -> Table:
     for length, nats in zip(RETURNS_S, lucky, strict=True):
         behind = round(length * FRAMES_PER_S)
         ends = range(starts.start + behind, starts.stop + behind)
-        rows.append(_all_times(told(found, length, ends, DEPTHS_DB, -1.0, by_chance.weights) - nats, logs, at_s))
+        rows.append(_all_times(log_likelihood_ratios(found, length, ends, DEPTHS_DB, -1.0, by_chance.weights) - nats, logs, at_s))
     return _table(rows)
 
 

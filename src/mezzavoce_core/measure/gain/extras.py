@@ -40,11 +40,11 @@ def pumps(search: Search, speech: Sequence[tuple[float, float]]) -> list[tuple[M
 
 def _rise(search: Search, from_s: float, to_s: float, depth_db: float) -> tuple[Move, float] | None:
     """The best rise in a pause, and what all rises there are worth together."""
-    ways = list(rises_in(from_s, to_s, depth_db))
-    if not ways:
+    candidates = list(rises_in(from_s, to_s, depth_db))
+    if not candidates:
         return None
-    worths = search.curve.worths([], table(ways))
-    return ways[int(np.argmax(worths))], mean_nats(worths)
+    likelihoods = search.curve.likelihood_gains([], table(candidates))
+    return candidates[int(np.argmax(likelihoods))], mean_nats(likelihoods)
 
 
 def rises_in(from_s: float, to_s: float, depth_db: float) -> Iterator[Move]:
@@ -69,12 +69,12 @@ def shallow(search: Search) -> None:
             continue
         before = max((m.return_end_s for m in search.moves[:k] if m is not None), default=0.0)
         after = min((m.fall_start_s for m in search.moves[k + 1 :] if m is not None), default=search.curve.duration_s)
-        ways = [m for m in _shallow_moves(search, unit) if before <= m.fall_start_s and m.return_end_s <= after]
-        if not ways:
+        candidates = [m for m in _shallow_moves(search, unit) if before <= m.fall_start_s and m.return_end_s <= after]
+        if not candidates:
             continue
-        worths = search.curve.worths([], table(ways)) - _CHANCE_SHARE * search.curve.by_chance(table(ways))
-        if mean_nats(worths) >= SHALLOW_NATS:
-            search.moves[k] = best = ways[int(np.argmax(worths))]
+        likelihoods = search.curve.likelihood_gains([], table(candidates)) - _CHANCE_SHARE * search.curve.by_chance(table(candidates))
+        if mean_nats(likelihoods) >= SHALLOW_NATS:
+            search.moves[k] = best = candidates[int(np.argmax(likelihoods))]
             search.curve.exchange([], [best])
             search.refine(k)
 

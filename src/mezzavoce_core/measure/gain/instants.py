@@ -32,14 +32,14 @@ class Instants:
         """Of music with ``spans`` of speech (seconds), around which a gain may move."""
         self._scale = _scale(levels, heard, spans, _lined_up(repeats, levels))
 
-    def more(self, ways: Floats, gone: int) -> Floats:
-        """By how many nats more the edges of moves that come tell than those of as many that go, ``(ways,)``; those that take long tell nothing.
+    def more(self, candidates: Floats, gone: int) -> Floats:
+        """By how many nats more the edges of moves that come tell than those of as many that go, ``(candidates,)``; those that take long tell nothing.
 
-        ``ways`` ``(ways, moves, 5)`` hold so many as are ``gone`` first; times in seconds, and by how many dB the gain rises.
+        ``candidates`` ``(candidates, moves, 5)`` hold so many as are ``gone`` first; times in seconds, and by how many dB the gain rises.
         """
-        told, scale = np.empty(len(ways)), self._scale
-        all_stepped(ways, gone, INSTANTS_PER_S, _LONGEST_S, scale.moved, scale.step, _WIDTH, DEGREES, told)
-        return told / _WIDTH
+        log_ratio, scale = np.empty(len(candidates)), self._scale
+        all_stepped(candidates, gone, INSTANTS_PER_S, _LONGEST_S, scale.moved, scale.step, _WIDTH, DEGREES, log_ratio)
+        return log_ratio / _WIDTH
 
 
 def _scale(levels: Floats, heard: Heard, spans: Sequence[tuple[float, float]], repeats: Repeats) -> Scale:
@@ -47,8 +47,8 @@ def _scale(levels: Floats, heard: Heard, spans: Sequence[tuple[float, float]], r
     quiet = np.concatenate([[0], np.cumsum(np.repeat(heard.quiet, INSTANTS))])
     moves = moving(count, spans, INSTANTS_PER_S)
     before, after = np.maximum(np.arange(count) - _WIDTH, 0), np.minimum(np.arange(count) + _WIDTH, count)
-    told = (after - before == 2 * _WIDTH) & (quiet[after] == quiet[before])
-    places = Places(_WIDTH, 1, told, told & (moves[after] == moves[before]))
+    known = (after - before == 2 * _WIDTH) & (quiet[after] == quiet[before])
+    places = Places(_WIDTH, 1, known, known & (moves[after] == moves[before]))
     return compare_parts(levels, [_finer(part, levels) for part in heard.parts], places, repeats)
 
 

@@ -41,25 +41,25 @@ def join(search: Search) -> list[tuple[Move, float]]:
             k = later
             continue
         depths = {one.depth_db, other.depth_db, (one.depth_db + other.depth_db) / 2}
-        ways = [replace(one, return_start_s=other.return_start_s, return_end_s=other.return_end_s, depth_db=d) for d in depths]
-        best = max(ways, key=lambda way: search.curve.worth([one, other], [way]))
+        candidates = [replace(one, return_start_s=other.return_start_s, return_end_s=other.return_end_s, depth_db=d) for d in depths]
+        best = max(candidates, key=lambda parameters: search.curve.likelihood_gain([one, other], [parameters]))
         whole = replace(best, serves=(one.serves[0], other.serves[1]))
         # Where the second falls as soon as the first is back, one is simpler.
         touching = other.fall_start_s - one.return_end_s <= _TOUCHING_S
         simpler = search.prior(whole) - search.prior(one) - search.prior(other) if touching else 0.0
-        worth = search.curve.worth([one, other], [best]) + simpler
+        log_likelihood = search.curve.likelihood_gain([one, other], [best]) + simpler
         come, between, least = [best], None, _least_nats(one.serves[1], other.serves[0])
-        if worth < least and other.serves[0] - one.serves[1] <= SHORT_PAUSE_S:
+        if log_likelihood < least and other.serves[0] - one.serves[1] <= SHORT_PAUSE_S:
             let_up = rises_in(one.serves[1], other.serves[0], best.depth_db)
-            between = max(((search.curve.worth([one, other], [best, r]), r) for r in let_up), key=lambda way: way[0], default=None)
+            between = max(((search.curve.likelihood_gain([one, other], [best, r]), r) for r in let_up), key=lambda parameters: parameters[0], default=None)
             come = [best] if between is None else [best, between[1]]
-        if worth < least and (between is None or between[0] < -_SIMPLER_NATS):
+        if log_likelihood < least and (between is None or between[0] < -_SIMPLER_NATS):
             k = later
             continue
         search.curve.exchange([one, other], come)
         search.moves[k], search.moves[later] = whole, None
         if len(come) == 2:
-            rises.append((come[1], -search.curve.worth([come[1]], [])))
+            rises.append((come[1], -search.curve.likelihood_gain([come[1]], [])))
     return rises
 
 
@@ -74,7 +74,7 @@ def split(search: Search, speech: Sequence[tuple[float, float]]) -> None:
         move, unit = search.moves[k], search.units[k]
         inside = [s for s in speech if s[1] > unit.in_s and s[0] < unit.out_s]
         pauses = [(a[1], b[0]) for a, b in pairwise(inside) if b[0] - a[1] >= _LEAST_SPLIT_S]
-        tried = [] if move is None else [(way, pause) for pause in pauses if (way := _split_at(search, move, pause)) is not None]
+        tried = [] if move is None else [(parameters, pause) for pause in pauses if (parameters := _split_at(search, move, pause)) is not None]
         (nats, two), pause = max(tried, key=lambda t: t[0][0], default=((0.0, []), (0.0, 0.0)))
         if move is None or not two or nats < SPLIT_NATS:
             k += 1
@@ -111,14 +111,14 @@ def _split_at(search: Search, move: Move, pause: tuple[float, float]) -> tuple[f
     base = search.prior(move) + unlikely_up(pause[1] - pause[0])
 
     def nats(two: list[Move]) -> float:
-        return search.curve.worth([move], two) + sum(map(search.prior, two)) - base
+        return search.curve.likelihood_gain([move], two) + sum(map(search.prior, two)) - base
 
-    best = max(((nats(two), two) for two in _with_a_pause(search, move, pause)), key=lambda way: way[0], default=None)
+    best = max(((nats(two), two) for two in _with_a_pause(search, move, pause)), key=lambda parameters: parameters[0], default=None)
     if best is None:
         return None
     for half in (0, 1):
-        ways = ([replace(m, depth_db=float(depth)) if j == half else m for j, m in enumerate(best[1])] for depth in _SPLIT_DEPTHS_DB)
-        best = max([best, *((nats(two), two) for two in ways)], key=lambda way: way[0])
+        candidates = ([replace(m, depth_db=float(depth)) if j == half else m for j, m in enumerate(best[1])] for depth in _SPLIT_DEPTHS_DB)
+        best = max([best, *((nats(two), two) for two in candidates)], key=lambda parameters: parameters[0])
     return best
 
 
@@ -153,9 +153,13 @@ def reach(search: Search) -> None:
                 search.refine(k)
                 continue
             before, after = search.room(min(k, beside)), search.room(max(k, beside))
-            ways = [m for m in _reaching(search, move, unit) if before[0] <= m.fall_start_s and m.return_end_s <= after[1]]
+            candidates = [m for m in _reaching(search, move, unit) if before[0] <= m.fall_start_s and m.return_end_s <= after[1]]
             base = search.prior(move)
-            best = max(((search.curve.worth([move], [m]) + search.prior(m) - base, m) for m in ways), key=lambda way: way[0], default=None)
+            best = max(
+                ((search.curve.likelihood_gain([move], [m]) + search.prior(m) - base, m) for m in candidates),
+                key=lambda parameters: parameters[0],
+                default=None,
+            )
             between = (unit.out_s, move.serves[0]) if beside < k else (move.serves[1], unit.in_s)
             if best is not None and best[0] >= _least_nats(*between):
                 search.put(k, move, best[1])

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from ...compiled import njit
+from ...runtime.compiled import njit
 from ...units import Floats
 
 BLOCK = 10
@@ -217,27 +217,27 @@ def stepped(moved: Floats, step: Floats, width: int, start: float, end: float, r
         below *= degrees + moved[k] * moved[k]
         if above > MOST_AT_ONCE or below > MOST_AT_ONCE:
             total, above, below = total + np.log(above) - np.log(below), 1.0, 1.0
-    told: float = -0.5 * (degrees + 1) * (total + np.log(above) - np.log(below))
-    return told
+    log_ratio: float = -0.5 * (degrees + 1) * (total + np.log(above) - np.log(below))
+    return log_ratio
 
 
 @njit(cache=True, nogil=True)
 def all_stepped(  # noqa: PLR0913, PLR0917
-    ways: Floats, gone: int, per_s: int, longest_s: float, moved: Floats, step: Floats, width: int, degrees: float, out: Floats
+    candidates: Floats, gone: int, per_s: int, longest_s: float, moved: Floats, step: Floats, width: int, degrees: float, out: Floats
 ) -> None:
-    """``out`` ``(ways,)`` gets by how much more the edges of moves that come tell on one scale than those of as many that go.
+    """``out`` ``(candidates,)`` gets by how much more the edges of moves that come tell on one scale than those of as many that go.
 
-    ``ways`` ``(ways, moves, 5)`` hold those ``gone`` first, then those that come: four times in seconds, and by how many dB the gain is higher in between.
+    ``candidates`` ``(candidates, moves, 5)`` hold those ``gone`` first, then those that come: four times in seconds, and by how many dB the gain is higher in between.
     Edges that take longer than ``longest_s`` tell nothing.
     """
-    for way in range(len(ways)):
-        out[way] = 0.0
+    for parameters in range(len(candidates)):
+        out[parameters] = 0.0
         for k in range(gone):
-            old, new = ways[way, k], ways[way, gone + k]
+            old, new = candidates[parameters, k], candidates[parameters, gone + k]
             for edge, sign in ((0, 1.0), (2, -1.0)):
                 if new[edge] == old[edge] and new[edge + 1] == old[edge + 1] and new[4] == -old[4]:
                     continue
                 if new[edge + 1] - new[edge] <= longest_s:
-                    out[way] += stepped(moved, step, width, new[edge] * per_s, new[edge + 1] * per_s, sign * new[4], degrees)
+                    out[parameters] += stepped(moved, step, width, new[edge] * per_s, new[edge + 1] * per_s, sign * new[4], degrees)
                 if old[edge + 1] - old[edge] <= longest_s:
-                    out[way] -= stepped(moved, step, width, old[edge] * per_s, old[edge + 1] * per_s, -sign * old[4], degrees)
+                    out[parameters] -= stepped(moved, step, width, old[edge] * per_s, old[edge + 1] * per_s, -sign * old[4], degrees)

@@ -14,7 +14,7 @@ _USUAL = {"depth_db": (9.0, 0.45), "fall_s": (0.35, 0.9), "return_s": (0.6, 0.9)
 """Middle and spread (of the logarithm) of what is usual; common practice."""
 _NEAR_DB, _NEAR_RAMP = 0.12, 0.08
 FALL_START, FALL_END, RETURN_START, RETURN_END, DEPTH = range(5)
-"""The columns of ways ``(ways, 5)``: moves of which many are looked at together; four times in seconds and the depth in dB."""
+"""The columns of a move's parameters ``(candidates, 5)``: four times in seconds and the depth in dB."""
 
 
 @dataclass(frozen=True)
@@ -39,13 +39,13 @@ class Move:
         return self.return_end_s - self.return_start_s
 
     @property
-    def way(self) -> Floats:
-        """Itself as the one of ways ``(1, 5)``."""
+    def parameters(self) -> Floats:
+        """Its parameters ``(1, 5)``."""
         return table([self])
 
-    def like(self, way: Floats) -> "Move":
-        """A move for the same speech with the times and the depth of a way."""
-        fall_start, fall_end, return_start, return_end, depth = map(float, way)
+    def like(self, parameters: Floats) -> "Move":
+        """A move for the same speech with these parameters ``(5,)``."""
+        fall_start, fall_end, return_start, return_end, depth = map(float, parameters)
         return Move(fall_start, fall_end, return_start, return_end, depth, self.serves)
 
     def gain_db(self, times_s: Floats) -> Floats:
@@ -94,22 +94,22 @@ class Unit:
     latest_s: float
 
 
-def mean_nats(worths: Floats) -> float:
+def mean_nats(likelihoods: Floats) -> float:
     """Log of the mean likelihood of several explanations: neither the freest of them nor one that fits by luck counts for the whole."""
-    highest = float(worths.max())
-    return highest + float(np.log(np.mean(np.exp(worths - highest))))
+    highest = float(likelihoods.max())
+    return highest + float(np.log(np.mean(np.exp(likelihoods - highest))))
 
 
 def table(moves: Sequence[Move]) -> Floats:
-    """Moves as ways ``(moves, 5)``."""
+    """The parameters of some moves ``(moves, 5)``."""
     return np.array([(m.fall_start_s, m.fall_end_s, m.return_start_s, m.return_end_s, m.depth_db) for m in moves]).reshape(-1, 5)
 
 
-def with_column(way: Floats, column: int, values: Floats) -> Floats:
-    """A way ``(1, 5)`` with each of some values in one column."""
-    ways = np.repeat(way, len(values), axis=0)
-    ways[:, column] = values
-    return ways
+def with_column(parameters: Floats, column: int, values: Floats) -> Floats:
+    """Parameters ``(1, 5)`` with each of some values in one column, ``(values, 5)``."""
+    candidates = np.repeat(parameters, len(values), axis=0)
+    candidates[:, column] = values
+    return candidates
 
 
 def fall_prior(ends_s: Floats, in_s: float) -> Floats:
@@ -131,22 +131,22 @@ def usual(name: str, values: Floats) -> Floats:
     return logs
 
 
-def meeting(ways: Floats, serves: tuple[float, float]) -> Floats:
-    """Log of how likely a move meets its speech like that, ``(ways,)``."""
-    return fall_prior(ways[:, FALL_END], serves[0]) + return_prior(ways[:, RETURN_START], serves[1])
+def meeting(candidates: Floats, serves: tuple[float, float]) -> Floats:
+    """Log of how likely a move meets its speech like that, ``(candidates,)``."""
+    return fall_prior(candidates[:, FALL_END], serves[0]) + return_prior(candidates[:, RETURN_START], serves[1])
 
 
-def prior(ways: Floats, serves: tuple[float, float], shared: Shared) -> Floats:
-    """What a move costs by itself, ``(ways,)``: times away from speech, and values of its own."""
-    return meeting(ways, serves) + sharing(ways, shared)
+def prior(candidates: Floats, serves: tuple[float, float], shared: Shared) -> Floats:
+    """What a move costs by itself, ``(candidates,)``: times away from speech, and values of its own."""
+    return meeting(candidates, serves) + sharing(candidates, shared)
 
 
-def sharing(ways: Floats, shared: Shared) -> Floats:
-    """Log of how likely a move has such values, where most have the shared ones, ``(ways,)``; 0 for one that has all of them."""
-    cost = np.zeros(len(ways))
-    falls_s, returns_s = ways[:, FALL_END] - ways[:, FALL_START], ways[:, RETURN_END] - ways[:, RETURN_START]
+def sharing(candidates: Floats, shared: Shared) -> Floats:
+    """Log of how likely a move has such values, where most have the shared ones, ``(candidates,)``; 0 for one that has all of them."""
+    cost = np.zeros(len(candidates))
+    falls_s, returns_s = candidates[:, FALL_END] - candidates[:, FALL_START], candidates[:, RETURN_END] - candidates[:, RETURN_START]
     for name, values, common, near in (
-        ("depth_db", ways[:, DEPTH], shared.depth_db, _NEAR_DB),
+        ("depth_db", candidates[:, DEPTH], shared.depth_db, _NEAR_DB),
         ("fall_s", falls_s, shared.fall_s, _NEAR_RAMP * shared.fall_s),
         ("return_s", returns_s, shared.return_s, _NEAR_RAMP * shared.return_s),
     ):

@@ -88,20 +88,20 @@ class Search:
         if move is None or move.serves is None or move.return_end_s <= latest_s:
             return
         backs = move.serves[1] + np.array(_BEHIND_S)
-        ways = np.repeat(move.way, len(backs), axis=0)
-        ways[:, RETURN_START], ways[:, RETURN_END] = backs, backs + self.shared.return_s
-        self._take(k, move, ways[_fits(ways, self.room(k))])
+        candidates = np.repeat(move.parameters, len(backs), axis=0)
+        candidates[:, RETURN_START], candidates[:, RETURN_END] = backs, backs + self.shared.return_s
+        self._take(k, move, candidates[_fits(candidates, self.room(k))])
 
-    def _take(self, k: int, now: Move, ways: Floats, least: float = -np.inf) -> float:
-        """Take the likeliest way of a move for true, if it is likelier than the move by so many nats; returns by how many it was."""
-        if not len(ways):
+    def _take(self, k: int, now: Move, candidates: Floats, least: float = -np.inf) -> float:
+        """Take the likeliest parameters of a move for true, if it is likelier than the move by so many nats; returns by how many it was."""
+        if not len(candidates):
             return 0.0
-        told = self.told(now, ways)
-        best = int(np.argmax(told))
-        if told[best] <= least:
+        log_ratio = self.log_likelihood_ratios(now, candidates)
+        best = int(np.argmax(log_ratio))
+        if log_ratio[best] <= least:
             return 0.0
-        self.put(k, now, now.like(ways[best]))
-        return float(told[best])
+        self.put(k, now, now.like(candidates[best]))
+        return float(log_ratio[best])
 
     def put(self, k: int, now: Move, new: Move) -> None:
         """Another move in the place of one."""
@@ -119,16 +119,16 @@ class Search:
     def prior(self, move: Move) -> float:
         """What a move costs by itself: times away from speech, values of its own, and what its edges have by chance."""
         assert move.serves is not None
-        return float(self.priors(move.way, move.serves)[0])
+        return float(self.priors(move.parameters, move.serves)[0])
 
-    def priors(self, ways: Floats, serves: tuple[float, float]) -> Floats:
-        """The same for many moves ``(ways, 5)`` that serve the same speech."""
-        return prior(ways, serves, self.shared) - self.curve.by_chance(ways)
+    def priors(self, candidates: Floats, serves: tuple[float, float]) -> Floats:
+        """The same for many moves ``(candidates, 5)`` that serve the same speech."""
+        return prior(candidates, serves, self.shared) - self.curve.by_chance(candidates)
 
-    def told(self, move: Move, ways: Floats) -> Floats:
-        """By how many nats each of ``ways`` ``(ways, 5)`` is likelier than the move itself."""
+    def log_likelihood_ratios(self, move: Move, candidates: Floats) -> Floats:
+        """By how many nats each of ``candidates`` ``(candidates, 5)`` is likelier than the move itself."""
         assert move.serves is not None
-        return self.curve.worths([move], ways) + self.priors(ways, move.serves) - self.prior(move)
+        return self.curve.likelihood_gains([move], candidates) + self.priors(candidates, move.serves) - self.prior(move)
 
     def refine(self, k: int) -> float:
         """Change one thing of one move at a time for as long as it pays; returns the nats that it gained."""
@@ -160,24 +160,24 @@ class Search:
         if len(alike) < max(_AGREE_LEAST, _AGREE_SHARE * sum(m is not None for m in self.moves)):
             return
         lengths = now * _AGREE_FACTORS
-        told = usual(name, lengths) + sum(self._any_place(k, name, lengths) for k in alike)
-        common = _middle(lengths, told / _SETTLE_NATS)
+        log_ratio = usual(name, lengths) + sum(self._any_place(k, name, lengths) for k in alike)
+        common = _middle(lengths, log_ratio / _SETTLE_NATS)
         self.shared = replace(self.shared, **{name: common})
         for k in alike:
             move = self.moves[k]
             assert move is not None
-            worths, ways = self._places(k, name, np.array([common]))
-            if worths.max() > -np.inf:
-                self.put(k, move, move.like(ways[0, int(np.argmax(worths))]))
+            likelihoods, candidates = self._places(k, name, np.array([common]))
+            if likelihoods.max() > -np.inf:
+                self.put(k, move, move.like(candidates[0, int(np.argmax(likelihoods))]))
 
     def _any_place(self, k: int, name: str, lengths: Floats) -> Floats:
         """What a ramp of some lengths tells, all places near its own together."""
-        worths, _ = self._places(k, name, lengths)
-        together: Floats = np.logaddexp.reduce(worths, axis=1)
+        likelihoods, _ = self._places(k, name, lengths)
+        together: Floats = np.logaddexp.reduce(likelihoods, axis=1)
         return np.maximum(together, -_IMPOSSIBLE)
 
     def _places(self, k: int, name: str, lengths_s: Floats) -> tuple[Floats, Floats]:
-        """A move with a ramp of some other lengths around the middle of its own, a little earlier and later: what each tells, and the ways.
+        """A move with a ramp of some other lengths around the middle of its own, a little earlier and later: what each tells, and the parameters.
 
         ``(lengths, places)`` in nats, without any chance where it cannot be, and ``(lengths, places, 5)``.
         """
@@ -185,13 +185,15 @@ class Search:
         assert now is not None
         assert now.serves is not None
         first, last = _RAMPS[name]
-        middles = (now.way[0, first] + now.way[0, last]) / 2 + _AGREE_STEPS_S
-        ways = np.tile(now.way, (len(lengths_s), len(middles), 1))
-        ways[..., first], ways[..., last] = middles - lengths_s[:, None] / 2, middles + lengths_s[:, None] / 2
-        worths, fits = np.full(ways.shape[:2], -np.inf), _fits(ways, self.room(k))
+        middles = (now.parameters[0, first] + now.parameters[0, last]) / 2 + _AGREE_STEPS_S
+        candidates = np.tile(now.parameters, (len(lengths_s), len(middles), 1))
+        candidates[..., first], candidates[..., last] = middles - lengths_s[:, None] / 2, middles + lengths_s[:, None] / 2
+        likelihoods, fits = np.full(candidates.shape[:2], -np.inf), _fits(candidates, self.room(k))
         if fits.any():
-            worths[fits] = self.curve.worths([now], ways[fits]) + meeting(ways[fits], now.serves) - meeting(now.way, now.serves)
-        return worths, ways
+            likelihoods[fits] = (
+                self.curve.likelihood_gains([now], candidates[fits]) + meeting(candidates[fits], now.serves) - meeting(now.parameters, now.serves)
+            )
+        return likelihoods, candidates
 
     def settle(self, k: int) -> None:
         """Put each time of a move in the middle of where it may lie: half of what is told lies before it."""
@@ -199,14 +201,14 @@ class Search:
             now = self.moves[k]
             if now is None:
                 return
-            room, at_s = self.room(k), now.way[0, corner] + _SETTLE_STEPS_S
-            ways = with_column(now.way, corner, at_s)
-            fits = _fits(ways, room)
+            room, at_s = self.room(k), now.parameters[0, corner] + _SETTLE_STEPS_S
+            candidates = with_column(now.parameters, corner, at_s)
+            fits = _fits(candidates, room)
             if not fits.any():
                 continue
-            ways = with_column(now.way, corner, np.array([_middle(at_s[fits], self.told(now, ways[fits]) / _SETTLE_NATS)]))
-            if _fits(ways, room)[0]:
-                self.put(k, now, now.like(ways[0]))
+            candidates = with_column(now.parameters, corner, np.array([_middle(at_s[fits], self.log_likelihood_ratios(now, candidates[fits]) / _SETTLE_NATS)]))
+            if _fits(candidates, room)[0]:
+                self.put(k, now, now.like(candidates[0]))
 
     def room(self, k: int) -> tuple[float, float]:
         """From when to when a move keeps clear of its neighbours."""
@@ -215,30 +217,30 @@ class Search:
 
     def _ways(self, k: int, m: Move) -> Floats:
         """Everything that may be changed about a move."""
-        ways = np.concatenate([shifted(m.way), self.like_others(m.way), self._in_time(m)])
-        return ways[_fits(ways, self.room(k))]
+        candidates = np.concatenate([shifted(m.parameters), self.like_others(m.parameters), self._in_time(m)])
+        return candidates[_fits(candidates, self.room(k))]
 
     def _in_time(self, m: Move) -> Floats:
         """A move with an edge far away from its speech, which no small steps lead back, with that edge in time; as deep as it is, or deeper."""
         assert m.serves is not None
         falls_s, backs_s = m.serves[0] - np.array(_AHEAD_S), m.serves[1] + np.array(_BEHIND_S)
-        ways = np.repeat(m.way, len(backs_s), axis=0)
+        candidates = np.repeat(m.parameters, len(backs_s), axis=0)
         if abs(m.return_start_s - backs_s[0]) > _ASTRAY_S:
-            ways[:, RETURN_START], ways[:, RETURN_END] = backs_s, backs_s + self.shared.return_s
+            candidates[:, RETURN_START], candidates[:, RETURN_END] = backs_s, backs_s + self.shared.return_s
         elif abs(m.fall_end_s - falls_s[0]) > _ASTRAY_S:
-            ways[:, FALL_START], ways[:, FALL_END] = falls_s - self.shared.fall_s, falls_s
+            candidates[:, FALL_START], candidates[:, FALL_END] = falls_s - self.shared.fall_s, falls_s
         else:
-            return ways[:0]
-        return np.concatenate([ways + by_db * np.eye(5)[DEPTH] for by_db in _DEEPER_DB])
+            return candidates[:0]
+        return np.concatenate([candidates + by_db * np.eye(5)[DEPTH] for by_db in _DEEPER_DB])
 
-    def like_others(self, way: Floats) -> Floats:
-        """A way ``(1, 5)`` with each of the shared values."""
+    def like_others(self, parameters: Floats) -> Floats:
+        """Parameters ``(1, 5)`` with each of the shared values."""
         s = self.shared
         return np.concatenate(
             [
-                with_column(way, DEPTH, np.array([s.depth_db])),
-                with_column(way, FALL_START, way[:, FALL_END] - s.fall_s),
-                with_column(way, RETURN_END, way[:, RETURN_START] + s.return_s),
+                with_column(parameters, DEPTH, np.array([s.depth_db])),
+                with_column(parameters, FALL_START, parameters[:, FALL_END] - s.fall_s),
+                with_column(parameters, RETURN_END, parameters[:, RETURN_START] + s.return_s),
             ]
         )
 
@@ -249,12 +251,12 @@ class Search:
             alike = self._alike(name)
             values = getattr(self.shared, name) + np.array(_SHARED_STEPS[name])
             values = values[values >= _LEAST[name]]
-            worths = self._worths_shared(alike, name, values)
-            best = int(np.argmax(worths))
-            if worths[best] <= _WORTH_IT:
+            likelihoods = self._worths_shared(alike, name, values)
+            best = int(np.argmax(likelihoods))
+            if likelihoods[best] <= _WORTH_IT:
                 break
             self._share(alike, name, float(values[best]))
-            gained += float(worths[best])
+            gained += float(likelihoods[best])
         return gained
 
     def _share(self, alike: list[int], name: str, value: float) -> None:
@@ -273,32 +275,34 @@ class Search:
         """All at once: pairs of like places that both lie below moves tell nothing of how deep these are, but would hold one of them to the other."""
         moves = [m for k in alike if (m := self.moves[k]) is not None]
         known = self.elsewhere.sharing(name, np.append(values, getattr(self.shared, name)), self.shared.own_share)
-        told: Floats = known[:-1] - known[-1]
-        return told + self.curve.worths(moves, np.array([table([_with(m, name, float(v)) for m in moves]) for v in values])) if moves else told
+        log_ratio: Floats = known[:-1] - known[-1]
+        return (
+            log_ratio + self.curve.likelihood_gains(moves, np.array([table([_with(m, name, float(v)) for m in moves]) for v in values])) if moves else log_ratio
+        )
 
 
-def _fits(ways: Floats, room: tuple[float, float]) -> NDArray[np.bool_]:
-    """Whether ways ``(…, 5)`` are moves, and inside their room."""
-    inside: NDArray[np.bool_] = (room[0] <= ways[..., FALL_START]) & (ways[..., RETURN_END] <= room[1]) & _possible(ways)
+def _fits(candidates: Floats, room: tuple[float, float]) -> NDArray[np.bool_]:
+    """Whether parameters ``(…, 5)`` are those of moves, and inside their room."""
+    inside: NDArray[np.bool_] = (room[0] <= candidates[..., FALL_START]) & (candidates[..., RETURN_END] <= room[1]) & _possible(candidates)
     return inside
 
 
-def _possible(ways: Floats) -> NDArray[np.bool_]:
-    falls_s, holds_s, returns_s = np.moveaxis(np.diff(ways[..., :DEPTH]), -1, 0)
+def _possible(candidates: Floats) -> NDArray[np.bool_]:
+    falls_s, holds_s, returns_s = np.moveaxis(np.diff(candidates[..., :DEPTH]), -1, 0)
     shortest, longest = np.minimum(falls_s, returns_s), np.maximum(falls_s, returns_s)
-    possible: NDArray[np.bool_] = (shortest >= _SHORTEST_RAMP_S) & (longest <= _LONGEST_RAMP_S) & (holds_s >= _SHORTEST_HOLD_S) & (ways[..., DEPTH] > 1)
+    possible: NDArray[np.bool_] = (shortest >= _SHORTEST_RAMP_S) & (longest <= _LONGEST_RAMP_S) & (holds_s >= _SHORTEST_HOLD_S) & (candidates[..., DEPTH] > 1)
     return possible
 
 
-def shifted(way: Floats) -> Floats:
-    """A way ``(1, 5)`` with a time or its depth changed by one of the usual steps, as far as it stays a move."""
-    ways: list[Floats] = [way + _STEPS]
+def shifted(parameters: Floats) -> Floats:
+    """Parameters ``(1, 5)`` with a time or the depth changed by one of the usual steps, as far as it stays a move."""
+    candidates: list[Floats] = [parameters + _STEPS]
     for first, last in _RAMPS.values():
-        other = np.repeat(way, len(_OTHER_LENGTHS_S), axis=0)
+        other = np.repeat(parameters, len(_OTHER_LENGTHS_S), axis=0)
         other[:, first] += (other[:, last] - other[:, first] - _OTHER_LENGTHS_S) * _KEPT_AT
         other[:, last] = other[:, first] + _OTHER_LENGTHS_S
-        ways.append(other)
-    together = np.concatenate(ways)
+        candidates.append(other)
+    together = np.concatenate(candidates)
     return together[_possible(together)]
 
 

@@ -25,7 +25,7 @@ _PAUSE_SLOPE, _PAUSE_MIDDLE_S = 2.5, 1.4
 class Start:
     """A first explanation: what it is worth in nats against none, its shared values, its units and their moves (None: no move)."""
 
-    worth: float
+    log_likelihood: float
     shared: Shared
     units: tuple[Unit, ...]
     moves: tuple[Move | None, ...]
@@ -56,17 +56,17 @@ def start(curve: Curve, units: Sequence[Unit], edges: Edges, elsewhere: Elsewher
     """The best first explanation with these units. What is known from elsewhere weighs as much as units here that tell it, and is worth nothing by itself."""
     found = [edges.of(u) for u in units]
     between = holds(curve, units)
-    every = np.stack([f.worth[:, None, :] + r.worth[None, :, :] + b[None, None, :] for (f, r), b in zip(found, between, strict=True)])
-    best = max(_explained(every, elsewhere), key=lambda e: e.worth)
+    every = np.stack([f.log_likelihood[:, None, :] + r.log_likelihood[None, :, :] + b[None, None, :] for (f, r), b in zip(found, between, strict=True)])
+    best = max(_explained(every, elsewhere), key=lambda e: e.log_likelihood)
     f, r, d = best.place
     prices = best.own["fall_s"][:, f][:, None, None] + best.own["return_s"][:, r][None, :, None] + best.own["depth_db"][:, d][None, None, :]
     shared = Shared(float(DEPTHS_DB[d]), float(FALLS_S[f]), float(RETURNS_S[r]), best.own_share)
     moves: list[Move | None] = []
-    for unit, tables, whole, worth in zip(units, found, every, best.units, strict=True):
-        likely = worth + np.log(LIKELY) > np.log(1 - LIKELY)
+    for unit, tables, whole, log_likelihood in zip(units, found, every, best.units, strict=True):
+        likely = log_likelihood + np.log(LIKELY) > np.log(1 - LIKELY)
         moves.append(_move(unit, tables, whole + prices) if likely else None)
     pauses = [b.in_s - a.out_s for a, b in pairwise(units)]
-    return Start(best.worth - sum(map(unlikely_up, pauses)), shared, tuple(units), tuple(moves))
+    return Start(best.log_likelihood - sum(map(unlikely_up, pauses)), shared, tuple(units), tuple(moves))
 
 
 def unlikely_up(pause_s: float) -> float:
@@ -74,8 +74,8 @@ def unlikely_up(pause_s: float) -> float:
     return math.log1p(math.exp(_PAUSE_SLOPE * (_PAUSE_MIDDLE_S - pause_s)))
 
 
-def _move(unit: Unit, tables: tuple[Table, Table], worth: Floats) -> Move:
-    i, j, m = np.unravel_index(int(np.argmax(worth)), worth.shape)
+def _move(unit: Unit, tables: tuple[Table, Table], log_likelihood: Floats) -> Move:
+    i, j, m = np.unravel_index(int(np.argmax(log_likelihood)), log_likelihood.shape)
     fall, back = float(tables[0].at_s[i, m]), float(tables[1].at_s[j, m])
     move = Move(fall - FALLS_S[i], fall, back, back + RETURNS_S[j], float(DEPTHS_DB[m]), (unit.in_s, unit.out_s))
     if back >= fall + 0.05:
@@ -94,7 +94,7 @@ def holds(curve: Curve, units: Sequence[Unit]) -> Floats:
         down[round((unit.in_s + 0.1) * FRAMES_PER_S) : round((unit.out_s - 0.1) * FRAMES_PER_S)] = k
         clear[max(0, round((unit.in_s - 1.2) * FRAMES_PER_S)) : round((unit.out_s + 1.5) * FRAMES_PER_S)] = False
     sums = np.concatenate([[0], np.cumsum(clear)])
-    worth = np.zeros((len(units), len(DEPTHS_DB)))
+    log_likelihood = np.zeros((len(units), len(DEPTHS_DB)))
     for one, other, sign in ((pairs.one, pairs.other, -1.0), (pairs.other, pairs.one, 1.0)):
         unit_of = down[one]
         inside = (unit_of >= 0) & (down[np.minimum(one + BLOCK - 1, frames - 1)] == unit_of) & (sums[other + BLOCK] - sums[other] == BLOCK)
@@ -102,13 +102,13 @@ def holds(curve: Curve, units: Sequence[Unit]) -> Floats:
         still = np.log1p((pairs.offset_db[inside] / scale) ** 2 / 2)
         for d, depth in enumerate(DEPTHS_DB):
             moved = np.log1p(((pairs.offset_db[inside] - sign * depth) / scale) ** 2 / 2)
-            np.add.at(worth[:, d], unit_of[inside], 1.5 * PAIR_WEIGHT * (still - moved))
-    return worth
+            np.add.at(log_likelihood[:, d], unit_of[inside], 1.5 * PAIR_WEIGHT * (still - moved))
+    return log_likelihood
 
 
 @dataclass(frozen=True)
 class _Explained:
-    worth: float
+    log_likelihood: float
     own_share: float
     own: Mapping[str, Floats]
     place: tuple[int, int, int]

@@ -5,7 +5,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from ...compiled import njit
+from ...runtime.compiled import njit
 from ...units import Floats
 from .loops import BLOCK, MOST_AT_ONCE
 
@@ -43,10 +43,10 @@ class Likeness(NamedTuple):
 
 
 @njit(cache=True, nogil=True)
-def all_tried(ways: Floats, per_s: int, scales: Scales, pairs: Likeness, gain_sums: Floats, sums: Floats, powers: Floats, out: Floats) -> None:
-    """``out`` ``(ways,)`` gets what each of ``ways`` ``(ways, moves, 5)`` to change the curve tells; else as ``tried``."""
-    for k in range(len(ways)):
-        out[k] = tried(ways[k], per_s, scales, pairs, gain_sums, sums, powers)
+def all_tried(candidates: Floats, per_s: int, scales: Scales, pairs: Likeness, gain_sums: Floats, sums: Floats, powers: Floats, out: Floats) -> None:
+    """``out`` ``(candidates,)`` gets what each of ``candidates`` ``(candidates, moves, 5)`` to change the curve tells; else as ``tried``."""
+    for k in range(len(candidates)):
+        out[k] = tried(candidates[k], per_s, scales, pairs, gain_sums, sums, powers)
 
 
 @njit(cache=True, nogil=True)
@@ -58,12 +58,12 @@ def tried(moves: Floats, per_s: int, scales: Scales, pairs: Likeness, gain_sums:
     first, count = drawn(moves, per_s, len(sums) - 1, sums)
     if count == 0:
         return 0.0
-    told, begin = 0.0, _powers(scales, gain_sums, sums, first, count, powers)
+    log_ratio, begin = 0.0, _powers(scales, gain_sums, sums, first, count, powers)
     for k in range(len(scales.widths)):
-        told += _on_scale(scales, k, sums, first, count, powers, begin)
+        log_ratio += _on_scale(scales, k, sums, first, count, powers, begin)
     if len(pairs.one):
-        told += pairs.weight * _by_pairs(pairs, gain_sums, sums, first, count)
-    return told
+        log_ratio += pairs.weight * _by_pairs(pairs, gain_sums, sums, first, count)
+    return log_ratio
 
 
 @njit(cache=True, nogil=True)
@@ -195,10 +195,10 @@ def _on_scale(scales: Scales, scale: int, sums: Floats, first: int, count: int, 
     """What a change tells on one scale."""
     width, hop, whole, weights, degrees = scales.widths[scale], scales.hops[scale], scales.wholes[scale], scales.weights, scales.degrees
     begin, end = _seeing(scales.begins[scale + 1] - scales.begins[scale], width, hop, first, count)
-    told, total, above, below, weight = 0.0, 0.0, 1.0, 1.0, weights[min(begin * hop, len(weights) - 1)]
+    log_ratio, total, above, below, weight = 0.0, 0.0, 1.0, 1.0, weights[min(begin * hop, len(weights) - 1)]
     for place in range(begin, end):
         if weights[place * hop] != weight:
-            told += weight * (total + np.log(above) - np.log(below))
+            log_ratio += weight * (total + np.log(above) - np.log(below))
             total, above, below, weight = 0.0, 1.0, 1.0, weights[place * hop]
         k = scales.begins[scale] + place
         before = scales.moved[k] - scales.step[k] * scales.seen[k]
@@ -211,8 +211,8 @@ def _on_scale(scales: Scales, scale: int, sums: Floats, first: int, count: int, 
         if above > MOST_AT_ONCE or below > MOST_AT_ONCE:
             total += np.log(above) - np.log(below)
             above, below = 1.0, 1.0
-    told += weight * (total + np.log(above) - np.log(below))
-    nats: float = -0.5 * (degrees + 1) * hop / width * told
+    log_ratio += weight * (total + np.log(above) - np.log(below))
+    nats: float = -0.5 * (degrees + 1) * hop / width * log_ratio
     return nats
 
 

@@ -6,8 +6,8 @@ from itertools import product
 
 import numpy as np
 
-from ..signal.mono import Mono, ReadStretch
-from .stems import STRETCH_S, coherence, fit_gains, held_power, shifted
+from ...signal.mono import Mono, ReadStretch
+from .placing import STRETCH_S, coherence, fit_gains, held_power, shifted
 
 _LEAKED, _BEYOND_CHANCE = 0.12, 4.0
 _ELSEWHERE_S = (0.7, 1.9, -1.3)

@@ -1,4 +1,4 @@
-"""Cuts by band: the bell against its definition, and that a proposed cut does to the audibility what it says."""
+"""Cuts by band: the filter against its definition, and that a proposed cut does to the audibility what it says."""
 
 import unittest
 from dataclasses import replace
@@ -6,12 +6,12 @@ from dataclasses import replace
 import numpy as np
 from scipy.signal import butter, freqz, sosfilt
 
-from mezzavoce_core.judge.deepening import DONE, IN_VAIN, deepen
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.model import SHOULD
+from mezzavoce_core.judge.remedies.band_cut_search import DONE, IN_VAIN, deepen
 from mezzavoce_core.judge.spec import Limits, Spec
 from mezzavoce_core.measure.audibility import audibility
-from mezzavoce_core.signal.bells import Bell, k_response, power_response
+from mezzavoce_core.signal.peaking import PeakingFilter, k_response, power_response
 from tests.signals import RATE, automated, noise, talk, three_stems
 
 SPEC = Spec(
@@ -30,17 +30,17 @@ def band_noise(seconds, low, high, level):
 
 class BellTest(unittest.TestCase):
     def test_gain_at_its_centre_and_half_of_it_half_its_width_away(self):
-        response = 10 * np.log10(power_response([Bell(1000, 1.0, -8)], np.array([1000 / 2**0.5, 1000, 1000 * 2**0.5, 60])))
+        response = 10 * np.log10(power_response([PeakingFilter(1000, 1.0, -8)], np.array([1000 / 2**0.5, 1000, 1000 * 2**0.5, 60])))
         np.testing.assert_allclose(response, [-4, -8, -4, 0], atol=0.05)
 
     def test_against_a_reference_library(self):
-        bell = Bell(2500, 0.7, -6).section(RATE)
+        section = PeakingFilter(2500, 0.7, -6).section(RATE)
         hz = np.array([300.0, 1800, 2500, 7000])
-        _, wanted = freqz(bell[:3], bell[3:], worN=hz, fs=RATE)
-        np.testing.assert_allclose(power_response([Bell(2500, 0.7, -6)], hz), np.abs(wanted) ** 2, rtol=1e-9)
+        _, wanted = freqz(section[:3], section[3:], worN=hz, fs=RATE)
+        np.testing.assert_allclose(power_response([PeakingFilter(2500, 0.7, -6)], hz), np.abs(wanted) ** 2, rtol=1e-9)
 
     def test_beyond_half_the_rate_it_does_nothing(self):
-        np.testing.assert_array_equal(Bell(8000, 1, -6).section(16000), [1, 0, 0, 1, 0, 0])
+        np.testing.assert_array_equal(PeakingFilter(8000, 1, -6).section(16000), [1, 0, 0, 1, 0, 0])
 
     def test_k_weighting_at_1_khz_is_0_691_db(self):
         self.assertAlmostEqual(10 * np.log10(k_response(np.array([997.0]))[0]), 0.691, delta=0.01)
@@ -54,7 +54,7 @@ class DeepenTest(unittest.TestCase):
         self.energies = np.stack([dice.uniform(-60, -40, 18), 10 ** dice.uniform(-6, -4, 18), 10 ** dice.uniform(-9, -7, 18)])
         self.weights = np.stack([audibility(np.eye(18) * 99, np.full((18, 18), 50.0)), dice.uniform(0.5, 2, 18)])
         reach = np.abs(np.arange(18)[:, None] - np.arange(18))
-        # A bell takes a decibel where it stands, half of one beside it.
+        # A filter takes a decibel where it stands, half of one beside it.
         self.changes = 10 ** (-0.1 * np.clip(1 - reach / 2, 0, 1))[:, None, :, None] * np.ones((18, 12, 18, 1))
 
     def deepen(self, audible, gone=-np.inf, most=3):
@@ -129,16 +129,16 @@ class CarveTest(unittest.TestCase):
 
     def test_it_cuts_where_the_music_is(self):
         for finding in self.before.findings:
-            for bell in finding.remedy.bands:
-                self.assertTrue(800 <= bell.centre_hz <= 3150, bell)
-                self.assertTrue(-12 <= bell.gain_db <= -2, bell)
+            for cut in finding.remedy.bands:
+                self.assertTrue(800 <= cut.centre_hz <= 3150, cut)
+                self.assertTrue(-12 <= cut.gain_db <= -2, cut)
 
     def test_the_prediction_holds_when_it_is_carried_out(self):
         after = judge(three_stems(self.voice, self.carried_out(self.music, [f.remedy for f in self.before.findings])), SPEC)
         self.assertEqual([f.message for f in after.findings], [])
-        for finding, passage in zip(self.before.findings, after.evidence.passages, strict=True):
+        for finding, passage in zip(self.before.findings, after.context.passages, strict=True):
             self.assertAlmostEqual(finding.remedy.predicted_audibility, passage.audibility, delta=0.02)
-            ratios = after.evidence.local_ratio_lu[round(passage.in_s * 10) + 1 : round(passage.out_s * 10) - 1]
+            ratios = after.context.local_ratio_lu[round(passage.in_s * 10) + 1 : round(passage.out_s * 10) - 1]
             self.assertAlmostEqual(finding.remedy.predicted_speech_to_background_lu, float(np.nanmin(ratios)), delta=0.3)
 
     def test_they_go_as_deep_as_the_thinnest_place_needs(self):
@@ -152,15 +152,15 @@ class CarveTest(unittest.TestCase):
         carved = self.carried_out(automated(self.music, rises), [cut])
         after = judge(three_stems(self.voice, carved), spec)
         self.assertEqual([f.kind for f in after.findings if f.overlaps(finding)], [])
-        lowest = float(np.nanmin(after.evidence.local_ratio_lu[61:119]))
+        lowest = float(np.nanmin(after.context.local_ratio_lu[61:119]))
         self.assertAlmostEqual(lowest, cut.predicted_speech_to_background_lu, delta=0.3)
-        self.assertAlmostEqual(after.evidence.loudness.integrated_lufs, cut.predicted_integrated_lufs, delta=0.1)
+        self.assertAlmostEqual(after.context.loudness.integrated_lufs, cut.predicted_integrated_lufs, delta=0.1)
 
     def test_cuts_between_500_hz_and_4_khz_help_more_than_the_same_change_of_level(self):
         """Common practice, no source."""
         broad = band_noise(30, 80, 9000, -30)
-        cut = sosfilt([Bell(1400, 3.0, -6).section(RATE)], broad)
+        cut = sosfilt([PeakingFilter(1400, 3.0, -6).section(RATE)], broad)
         lost_db = 20 * np.log10(np.std(cut) / np.std(broad))
-        by_bands = judge(three_stems(self.voice, cut), SPEC).evidence.passages[0].audibility
-        by_level = judge(three_stems(self.voice, broad * 10 ** (lost_db / 20)), SPEC).evidence.passages[0].audibility
+        by_bands = judge(three_stems(self.voice, cut), SPEC).context.passages[0].audibility
+        by_level = judge(three_stems(self.voice, broad * 10 ** (lost_db / 20)), SPEC).context.passages[0].audibility
         self.assertGreater(by_bands, by_level + 0.02)

@@ -6,40 +6,40 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from ..measure.balance import Balance, clear_share, local_sums, loudest_under
-from ..units import Floats, db_to_power, power_to_db
-from .model import Evidence, Point, Remedies, Remedy
+from ...measure.balance import Balance, clear_share, local_sums, loudest_under
+from ...units import Floats, db_to_power, power_to_db
+from ..model import JudgingContext, Point, Remedies, Remedy
+from .level_points import STEP_DB, first_step, headroom_missing_db
 from .prediction import integrated_with
-from .remedies import STEP_DB, first_step, headroom_missing_db
 
 _BEYOND_LU = 0.1
 """So far over the limit a ratio has to be to be counted on."""
 
 
-def throughout(evidence: Evidence, clearance_lu: float, wanted_share: float) -> Remedies:
+def programme_gain(context: JudgingContext, clearance_lu: float, wanted_share: float) -> Remedies:
     """Less of what covers most of the voice, or more voice, all over, so that ``wanted_share`` (0 to 1) of the speech stands ``clearance_lu`` over it."""
-    balance = evidence.balance
+    balance = context.balance
     if balance is None or balance.background is None:
         return None, ()
     under = loudest_under(balance, np.flatnonzero(balance.active))
-    ways = [_Way(evidence, balance, role, sign, clearance_lu) for role, sign in ((under, -1), ("dialogue", 1))]
-    found = sorted((way.best(wanted_share) for way in ways), key=lambda r: (not r.enough, r.then_whole_db is not None, abs(r.amount_db)))
+    moves = [_Move(context, balance, role, sign, clearance_lu) for role, sign in ((under, -1), ("dialogue", 1))]
+    found = sorted((move.best(wanted_share) for move in moves), key=lambda r: (not r.enough, r.then_whole_db is not None, abs(r.amount_db)))
     return found[0], tuple(found[1:])
 
 
-def _then_whole_db(evidence: Evidence, integrated_lufs: float | None) -> float | None:
+def _then_whole_db(context: JudgingContext, integrated_lufs: float | None) -> float | None:
     """By how much the whole mix has to be changed when it is so loud; None where it need not be."""
-    limits = evidence.spec.limits
+    limits = context.spec.limits
     if limits.integrated_lufs is None or integrated_lufs is None or round(abs(integrated_lufs - limits.integrated_lufs), 1) <= limits.integrated_tolerance_lu:
         return None
     return round(limits.integrated_lufs - integrated_lufs, 1)
 
 
 @dataclass(frozen=True)
-class _Way:
+class _Move:
     """A role that is lowered (sign -1) or raised."""
 
-    evidence: Evidence
+    context: JudgingContext
     balance: Balance
     role: str
     sign: int
@@ -53,9 +53,9 @@ class _Way:
             return clear_share(ratio_with(self.sign * amount_db) - beyond_lu, self.clearance_lu) or 0.0
 
         amount = STEP_DB * first_step(cache(lambda steps: share(steps * STEP_DB, _BEYOND_LU) >= wanted_share), guess=1)
-        points = tuple(Point(round(t, 3), self.sign * amount) for t in (0.0, self.evidence.duration_s))
-        missing = headroom_missing_db(self.evidence, 0.0, self.evidence.duration_s, amount) if self.sign > 0 else None
-        integrated = integrated_with(self.evidence, self.role, points)
+        points = tuple(Point(round(t, 3), self.sign * amount) for t in (0.0, self.context.duration_s))
+        missing = headroom_missing_db(self.context, 0.0, self.context.duration_s, amount) if self.sign > 0 else None
+        integrated = integrated_with(self.context, self.role, points)
         return Remedy(
             action="raise" if self.sign > 0 else "lower",
             role=self.role,
@@ -63,7 +63,7 @@ class _Way:
             points=points,
             predicted_clear_share=share(amount),
             predicted_integrated_lufs=integrated,
-            then_whole_db=_then_whole_db(self.evidence, integrated),
+            then_whole_db=_then_whole_db(self.context, integrated),
             headroom_missing_db=missing,
             enough=bool(share(amount) >= wanted_share and missing is None),
         )

@@ -9,40 +9,40 @@ from ..measure.balance import Passage
 from ..measure.measurement import Measurement
 from ..measure.meter import TICKS_PER_S
 from ..measure.programme import Programme
-from .model import Evidence, Finding, Judgement
+from .model import Finding, Judgement, JudgingContext
 from .spec import Spec
 
 _REACH_S = 12.0
 """Twice as far as a remedy looks around a finding."""
 
 
-def ground_of(earlier: Judgement | None, measurement: Measurement, spec: Spec, given: Programme | None) -> Evidence | None:
+def ground_of(earlier: Judgement | None, measurement: Measurement, spec: Spec, given: Programme | None) -> JudgingContext | None:
     """What an earlier judgement began with, where this one begins with the same; else None."""
     if earlier is None or earlier.measurement is not measurement:
         return None
-    ground = earlier.evidence.ground
+    ground = earlier.context.ground
     return ground if ground is not None and (ground.spec, ground.given) == (spec, given) else None
 
 
 class Kept:
     """The passages and remedies of an earlier judgement, as far as they hold."""
 
-    def __init__(self, evidence: Evidence, findings: tuple[Finding, ...], flags: NDArray[np.bool_], important: tuple[tuple[float, float], ...]) -> None:
+    def __init__(self, context: JudgingContext, findings: tuple[Finding, ...], flags: NDArray[np.bool_], important: tuple[tuple[float, float], ...]) -> None:
         """Of an earlier judgement; ``flags`` per tick and ``important`` effects (seconds) are as they are now."""
-        assert evidence.balance is not None
-        changed = evidence.balance.flags != flags
-        for in_s, out_s in set(evidence.important) ^ set(important):
+        assert context.balance is not None
+        changed = context.balance.flags != flags
+        for in_s, out_s in set(context.important) ^ set(important):
             changed[round(in_s * TICKS_PER_S) : round(out_s * TICKS_PER_S) + 1] = True
         self._changes = np.concatenate([[0], np.cumsum(changed)])
-        self._passages = {(p.in_s, p.out_s): p for p in evidence.passages or ()}
+        self._passages = {(p.in_s, p.out_s): p for p in context.passages or ()}
         self._findings = {_key(f): f for f in findings}
 
     @classmethod
-    def of(cls, earlier: Judgement | None, measurement: Measurement, now: Evidence) -> Self | None:
+    def of(cls, earlier: Judgement | None, measurement: Measurement, now: JudgingContext) -> Self | None:
         """None where the earlier judgement was of another measurement, spec or programme, or knew nothing of speech."""
         if earlier is None or earlier.measurement is not measurement or now.balance is None:
             return None
-        before = earlier.evidence
+        before = earlier.context
         if before.balance is None or before.ground is None or before.ground is not now.ground:
             return None
         return cls(before, earlier.findings, now.balance.flags, now.important)

@@ -6,12 +6,12 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ..measure.audibility import NOTHING, audibility
-from ..measure.balance import Balance, Passage, band_levels, blocks_between, local_ratio
-from ..measure.loudness import MOMENTARY_TICKS, at_blocks, block_mean, mean_lufs, moving_mean
-from ..measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
-from ..units import Floats, db_to_power
-from .model import Evidence, Point, Remedy, Side
+from ...measure.audibility import NOTHING, audibility
+from ...measure.balance import Balance, Passage, band_levels, blocks_between, local_ratio
+from ...measure.loudness import MOMENTARY_TICKS, at_blocks, block_mean, mean_lufs, moving_mean
+from ...measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
+from ...units import Floats, db_to_power
+from ..model import JudgingContext, Point, Remedy, Side
 
 _REACH_S = 6
 """What lies further away changes neither a local ratio nor a first word."""
@@ -37,29 +37,29 @@ def level_curve(points: Sequence[Point], ticks: int, first: int = 0) -> Floats:
 
 
 def factor_on(
-    evidence: Evidence, role: str, points: Sequence[Point], ticks: int, first: int = 0, side: Side | None = None, source: str | None = None
+    context: JudgingContext, role: str, points: Sequence[Point], ticks: int, first: int = 0, side: Side | None = None, source: str | None = None
 ) -> Floats:
     """Power factor of level points on a role, or on one channel or one stem of it: as much of it as that has of the role."""
     curve = gain_curve(points, ticks, first)
-    share = share_of(evidence, role, side.index) if side else _share_of_stem(evidence, role, source)
+    share = share_of(context, role, side.index) if side else _share_of_stem(context, role, source)
     if share is None:
         return curve
     factor: Floats = 1.0 + share[first : first + ticks] * (curve - 1.0)
     return factor
 
 
-def share_of(evidence: Evidence, role: str, channel: int) -> Floats:
+def share_of(context: JudgingContext, role: str, channel: int) -> Floats:
     """The share of a channel (from 0) in the power of a role per tick, 0 to 1."""
-    whole, own = evidence.measurement.role_power(role), evidence.measurement.role_power(role, channel=channel)
+    whole, own = context.measurement.role_power(role), context.measurement.role_power(role, channel=channel)
     assert whole is not None
     assert own is not None
     share: Floats = own / np.maximum(whole, NOTHING)
     return share
 
 
-def _share_of_stem(evidence: Evidence, role: str, source: str | None) -> Floats | None:
+def _share_of_stem(context: JudgingContext, role: str, source: str | None) -> Floats | None:
     """The same for the stem of a name; None where that is all of the role."""
-    powers = [(s.name, evidence.measurement.stem_power(s)) for s in evidence.measurement.stems if s.role == role] if source else []
+    powers = [(s.name, context.measurement.stem_power(s)) for s in context.measurement.stems if s.role == role] if source else []
     own = [power for name, power in powers if name == source]
     if not own or len(powers) < 2:
         return None
@@ -112,52 +112,52 @@ def audibility_over(balance: Balance, blocks: NDArray[np.int64]) -> float | None
     return None if levels is None else float(audibility(*levels))
 
 
-def integrated_with(evidence: Evidence, role: str, points: Sequence[Point], side: Side | None = None, source: str | None = None) -> float | None:
+def integrated_with(context: JudgingContext, role: str, points: Sequence[Point], side: Side | None = None, source: str | None = None) -> float | None:
     """Integrated loudness of the mix with level points on one role (or one stem of it) that end where they begin, roles taken as uncorrelated."""
-    balance = evidence.balance
+    balance = context.balance
     assert balance is not None
     part = balance.voice if role == "dialogue" else getattr(balance, role)
     assert part is not None
-    first, last = around(points[0].at_s, points[-1].at_s, len(evidence.power))
-    return integrated_of(evidence, part, factor_on(evidence, role, points, last - first, first, side, source), first)
+    first, last = around(points[0].at_s, points[-1].at_s, len(context.power))
+    return integrated_of(context, part, factor_on(context, role, points, last - first, first, side, source), first)
 
 
-def integrated_of(evidence: Evidence, part: Floats, factor: Floats, first: int) -> float | None:
+def integrated_of(context: JudgingContext, part: Floats, factor: Floats, first: int) -> float | None:
     """The same with a power factor per tick from tick ``first`` (a whole block) on; ``part`` is the power per tick of what it is on."""
     last = first + len(factor)
-    changed = np.maximum(evidence.power[first:last] + part[first:last] * (factor - 1), 0.0)
+    changed = np.maximum(context.power[first:last] + part[first:last] * (factor - 1), 0.0)
     # The first blocks of the stretch reach before it, where nothing changes.
-    fresh = at_blocks(moving_mean(changed, MOMENTARY_TICKS, evidence.breaks[first:last]))
+    fresh = at_blocks(moving_mean(changed, MOMENTARY_TICKS, context.breaks[first:last]))
     begin, skip = first // TICKS_PER_BLOCK, MOMENTARY_TICKS // TICKS_PER_BLOCK if first else 0
-    return evidence.gated.integrated_with(evidence.momentary_blocks[begin + skip : begin + len(fresh)], fresh[skip:])
+    return context.gated.integrated_with(context.momentary_blocks[begin + skip : begin + len(fresh)], fresh[skip:])
 
 
-def with_loudness(evidence: Evidence, remedy: Remedy) -> Remedy:
+def with_loudness(context: JudgingContext, remedy: Remedy) -> Remedy:
     """The remedy with the integrated loudness that it gives, where the parts of the mix are known."""
-    if evidence.balance is None:
+    if context.balance is None:
         return remedy
-    return replace(remedy, predicted_integrated_lufs=integrated_with(evidence, remedy.role, remedy.points, remedy.side, remedy.source))
+    return replace(remedy, predicted_integrated_lufs=integrated_with(context, remedy.role, remedy.points, remedy.side, remedy.source))
 
 
-def predicted(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage]) -> Remedy:
+def predicted(context: JudgingContext, remedy: Remedy, passages: Sequence[Passage]) -> Remedy:
     """A remedy with the lowest gap and the loudness that it would give."""
-    if not remedy.points or evidence.balance is None:
+    if not remedy.points or context.balance is None:
         return remedy
-    loudness = integrated_with(evidence, remedy.role, remedy.points, remedy.side, remedy.source)
+    loudness = integrated_with(context, remedy.role, remedy.points, remedy.side, remedy.source)
     if not passages:
         return replace(remedy, predicted_integrated_lufs=loudness)
-    part, first = changed_by(evidence, remedy, passages)
-    blocks = np.concatenate([blocks_between(evidence.balance.active, p.in_s, p.out_s) for p in passages])
+    part, first = changed_by(context, remedy, passages)
+    blocks = np.concatenate([blocks_between(context.balance.active, p.in_s, p.out_s) for p in passages])
     here = blocks - first // TICKS_PER_BLOCK
     return replace(
         remedy, predicted_speech_to_background_lu=ratio_over(part, here), predicted_audibility=audibility_over(part, here), predicted_integrated_lufs=loudness
     )
 
 
-def changed_by(evidence: Evidence, remedy: Remedy, passages: Sequence[Passage], *, bands: bool = True) -> tuple[Balance, int]:
+def changed_by(context: JudgingContext, remedy: Remedy, passages: Sequence[Passage], *, bands: bool = True) -> tuple[Balance, int]:
     """The balance around passages with a remedy's level points on its role, and the tick at which it begins."""
-    assert evidence.balance is not None
+    assert context.balance is not None
     begin, end = min(passages[0].in_s, remedy.points[0].at_s), max(passages[-1].out_s, remedy.points[-1].at_s)
-    first, last = around(begin, end, len(evidence.balance.voice))
-    factor = factor_on(evidence, remedy.role, remedy.points, last - first, first, remedy.side, remedy.source)
-    return with_gain(evidence.balance.part(first, last), remedy.role, factor, bands=bands), first
+    first, last = around(begin, end, len(context.balance.voice))
+    factor = factor_on(context, remedy.role, remedy.points, last - first, first, remedy.side, remedy.source)
+    return with_gain(context.balance.part(first, last), remedy.role, factor, bands=bands), first

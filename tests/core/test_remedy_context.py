@@ -6,8 +6,8 @@ from dataclasses import replace
 from mezzavoce_core.exchange.document import finding_dict
 from mezzavoce_core.exchange.remedies import change, lack, prediction
 from mezzavoce_core.judge.ducking import wanted_depths
-from mezzavoce_core.judge.fit import deeper, new_duck, with_others
 from mezzavoce_core.judge.judging import judge
+from mezzavoce_core.judge.remedies.remedy_context import deeper, new_duck, with_others
 from mezzavoce_core.measure.ducks import OWN_DEPTH, Duck
 from tests.core.test_ducking_kinds import BED, RELAXED, SECONDS, SPANS, duck, found, points, programme
 from tests.signals import talk
@@ -15,7 +15,7 @@ from tests.signals import talk
 
 def chosen(*others, **limits):
     """What was measured of a programme that lacks its second duck, with other ducks."""
-    evidence = judge(programme(points(d1=None)), replace(RELAXED, limits=replace(RELAXED.limits, **limits))).evidence
+    evidence = judge(programme(points(d1=None)), replace(RELAXED, limits=replace(RELAXED.limits, **limits))).context
     evidence = replace(evidence, ducks=others)
     return replace(evidence, wanted_depths=wanted_depths(evidence))
 
@@ -95,7 +95,7 @@ class OrderTest(unittest.TestCase):
         self.assertEqual((lower.action, other.action), ("lower", "raise"))
         self.assertAlmostEqual(lower.amount_db, -BED, delta=0.5)
         self.assertAlmostEqual(other.stands_off_db, other.amount_db, delta=0.4)
-        clock = judge(programme(points()), RELAXED).evidence.clock
+        clock = judge(programme(points()), RELAXED).context.clock
         (told, *_), main = finding_dict(finding, clock)["alternatives"], finding.remedy
         self.assertEqual(lack(told), f"the voice then stands {told['stands_off_db']:.1f} LU over the others")
         self.assertIn(lack(told), prediction(told))

@@ -1,4 +1,4 @@
-"""Cuts by band: which few bells in the music bring the voice back with the least change, where level alone is the wrong tool."""
+"""Cuts by band: which few filters in the music bring the voice back with the least change, where level alone is the wrong tool."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -7,20 +7,20 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from ..measure.audibility import NOTHING, WEIGHTS, audibility, levels_db
-from ..measure.balance import Balance, band_levels, loudest_under
-from ..measure.loudness import mean_lufs
-from ..measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
-from ..signal.bands import CENTRES_HZ
-from ..signal.bells import Bell, k_response, power_response
-from ..units import Floats, db_to_power, lufs_to_power
-from .model import Evidence, Point, Remedy
+from ...measure.audibility import NOTHING, WEIGHTS, audibility, levels_db
+from ...measure.balance import Balance, band_levels, loudest_under
+from ...measure.loudness import mean_lufs
+from ...measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
+from ...signal.bands import CENTRES_HZ
+from ...signal.peaking import PeakingFilter, k_response, power_response
+from ...units import Floats, db_to_power, lufs_to_power
+from ..model import JudgingContext, Point, Remedy
 from .prediction import around, integrated_of, ratio_over, with_gain
 
-MOST_BELLS, DEEPEST_DB, WIDTH_OCTAVES = 3, 12, 1.0
+MOST_FILTERS, DEEPEST_DB, WIDTH_OCTAVES = 3, 12, 1.0
 SHALLOWEST_DB = 2
 _NEAREST = 3
-"""Bands between two bells."""
+"""Bands between two filters."""
 _RAMP_S = 0.4
 _BEYOND = 0.01
 _DEPTH_COSTS = 0.01
@@ -49,45 +49,45 @@ class _Ground:
         return float(audibility(self.voice_db, levels_db(self.rest + self.cut * factor)))
 
 
-def carve(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], *, audible: float, ratio: float | None = None) -> Remedy | None:
-    """Up to three bells that bring the audibility over some blocks to ``audible`` (and the gap to ``ratio``); None where they cannot.
+def band_cuts(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray[np.int64], *, audible: float, ratio: float | None = None) -> Remedy | None:
+    """Up to three filters that bring the audibility over some blocks to ``audible`` (and the gap to ``ratio``); None where they cannot.
 
-    Each step deepens by 1 dB the bell that gives most for the loudness that it takes away.
+    Each step deepens by 1 dB the filter that gives most for the loudness that it takes away.
     """
-    balance = evidence.balance
+    balance = context.balance
     if balance is None:
         return None
     role = loudest_under(balance, blocks)
     ground = _ground(balance, blocks, role)
     if ground is None:
         return None
-    from .deepening import DONE, deepen  # noqa: PLC0415  (a compiled loop, for which not every process waits)
+    from .band_cut_search import DONE, deepen  # noqa: PLC0415  (a compiled loop, for which not every process waits)
 
     depths = np.zeros(len(_CENTRES), dtype=np.int64)
     weights, changes = np.array([WEIGHTS, _weights()]), _one_deeper()
     wanted = np.array([audible + _BEYOND, -np.inf if ratio is None else ground.background - ground.voice / db_to_power(ratio)])
-    costs, rules = np.array([_DEPTH_COSTS, ground.background]), np.array([MOST_BELLS, _NEAREST, DEEPEST_DB])
+    costs, rules = np.array([_DEPTH_COSTS, ground.background]), np.array([MOST_FILTERS, _NEAREST, DEEPEST_DB])
     room = np.empty((2 + changes.shape[-1], len(_CENTRES)))
     if deepen(ground.energies, weights, changes, wanted, costs, rules, depths, room) != DONE:
         return None
     if not depths.any():
         return None
     depths = np.where(depths > 0, np.maximum(depths, SHALLOWEST_DB), 0)
-    bells = tuple(Bell(float(_CENTRES[k]), WIDTH_OCTAVES, -float(depths[k])) for k in np.flatnonzero(depths))
+    filters = tuple(PeakingFilter(float(_CENTRES[k]), WIDTH_OCTAVES, -float(depths[k])) for k in np.flatnonzero(depths))
     factor = _at_places(depths).mean(axis=1)
     times_s = (in_s - _RAMP_S, in_s, out_s, out_s + _RAMP_S)
     first, left = _left(balance, role, factor, times_s)
     return Remedy(
         action="carve",
         role=role,
-        amount_db=min(b.gain_db for b in bells),
-        points=tuple(Point(round(min(max(t, 0.0), evidence.duration_s), 3), 0.0) for t in times_s),
-        bands=bells,
+        amount_db=min(b.gain_db for b in filters),
+        points=tuple(Point(round(min(max(t, 0.0), context.duration_s), 3), 0.0) for t in times_s),
+        bands=filters,
         predicted_speech_to_background_lu=ratio_over(
             with_gain(balance.part(first, first + len(left)), role, left, bands=False), blocks - first // TICKS_PER_BLOCK
         ),
         predicted_audibility=ground.audible(factor),
-        predicted_integrated_lufs=integrated_of(evidence, getattr(balance, role), left, first),
+        predicted_integrated_lufs=integrated_of(context, getattr(balance, role), left, first),
     )
 
 
@@ -122,21 +122,21 @@ def _weights() -> Floats:
 
 
 @lru_cache
-def _bells() -> Floats:
-    """Factors of one bell in every band, from 0 dB down to the deepest, at the places of every band: ``(bands, depths, bands, places)``."""
+def _filters() -> Floats:
+    """Factors of one filter in every band, from 0 dB down to the deepest, at the places of every band: ``(bands, depths, bands, places)``."""
     depths = np.arange(DEEPEST_DB + 1)
-    return np.array([[power_response([Bell(float(centre), WIDTH_OCTAVES, -float(d))], _PLACES) for d in depths] for centre in _CENTRES])
+    return np.array([[power_response([PeakingFilter(float(centre), WIDTH_OCTAVES, -float(d))], _PLACES) for d in depths] for centre in _CENTRES])
 
 
 @lru_cache
 def _one_deeper() -> Floats:
-    """What a bell of each depth changes when it becomes a decibel deeper."""
-    bells = _bells()
-    changes: Floats = bells[:, 1:] / bells[:, :-1]
+    """What a filter of each depth changes when it becomes a decibel deeper."""
+    filters = _filters()
+    changes: Floats = filters[:, 1:] / filters[:, :-1]
     return changes
 
 
 def _at_places(depths: NDArray[np.int64]) -> Floats:
-    """Factor of bells of some depths ``(bands,)`` at the places of every band."""
-    places: Floats = np.prod(_bells()[np.arange(len(depths)), depths], axis=0)
+    """Factor of filters of some depths ``(bands,)`` at the places of every band."""
+    places: Floats = np.prod(_filters()[np.arange(len(depths)), depths], axis=0)
     return places

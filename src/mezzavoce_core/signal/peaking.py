@@ -1,6 +1,6 @@
-"""Cuts by band: peaking filters (bells), and what they and the K-weighting do at a frequency.
+"""Cuts by band: peaking filters, and what they and the K-weighting do at a frequency.
 
-The bell is the second-order peaking section with a width in octaves between its half-gain points (textbook form, from memory).
+The filter is the second-order peaking section with a width in octaves between its half-gain points (textbook form, from memory).
 """
 
 from collections.abc import Sequence
@@ -15,8 +15,8 @@ _DESIGN_HZ = 48000
 
 
 @dataclass(frozen=True)
-class Bell:
-    """A bell: its centre in Hz, its width in octaves, its gain in dB (negative: a cut)."""
+class PeakingFilter:
+    """A filter: its centre in Hz, its width in octaves, its gain in dB (negative: a cut)."""
 
     centre_hz: float
     width_octaves: float
@@ -35,11 +35,11 @@ class Bell:
         return section
 
 
-def power_response(bells: Sequence[Bell], hz: NDArray[np.float64], rate_hz: int = _DESIGN_HZ) -> NDArray[np.float64]:
-    """Factor on the power at some frequencies that the bells together have."""
+def power_response(filters: Sequence[PeakingFilter], hz: NDArray[np.float64], rate_hz: int = _DESIGN_HZ) -> NDArray[np.float64]:
+    """Factor on the power at some frequencies that the filters together have."""
     factor = np.ones(np.shape(hz))
-    for bell in bells:
-        factor *= _response(bell.section(rate_hz), hz, rate_hz)
+    for one in filters:
+        factor *= _response(one.section(rate_hz), hz, rate_hz)
     return factor
 
 

@@ -10,7 +10,7 @@ from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.kinds import first_word_masked, masked_speech, voice_low
 from mezzavoce_core.judge.model import Kind
 from mezzavoce_core.judge.registry import KINDS
-from mezzavoce_core.judge.remedies import balance_remedies
+from mezzavoce_core.judge.remedies.level_points import balance_remedies
 from mezzavoce_core.judge.spec import Limits, Spec
 from mezzavoce_core.measure.programme import Part, by_hand
 from mezzavoce_core.measure.speech import IMPORTANT_EFFECT, NO_SPEECH, SPEECH, Correction
@@ -60,8 +60,8 @@ class EarlierTest(unittest.TestCase):
         started = self.remedies_made()
         again = judge(self.measurement, SPEC, [Correction(NO_SPEECH, 90.0, 91.0)], earlier=plain)
         self.assertEqual([m for s in started for m in s.mock_calls if m.args[1] < 75], [])
-        self.assertIs(again.evidence.passages[0], plain.evidence.passages[0])
-        self.assertIsNot(again.evidence.passages[-1], plain.evidence.passages[-1])
+        self.assertIs(again.context.passages[0], plain.context.passages[0])
+        self.assertIsNot(again.context.passages[-1], plain.context.passages[-1])
 
     def test_another_measurement_spec_or_programme_saves_nothing(self):
         plain = judge(self.measurement, SPEC)
@@ -72,7 +72,7 @@ class EarlierTest(unittest.TestCase):
             with self.subTest(what):
                 found = judge(*given, earlier=plain)
                 self.assertEqual(told(found), told(judge(*given)))
-                self.assertIsNot(found.evidence.passages[0], plain.evidence.passages[0])
+                self.assertIsNot(found.context.passages[0], plain.context.passages[0])
 
 
 class OnceTest(unittest.TestCase):
@@ -89,19 +89,19 @@ class OnceTest(unittest.TestCase):
         first = judge(self.measurement, SPEC)
         later = judge(self.measurement, SPEC, CORRECTIONS[0], earlier=first)
         for judgement in (first, later, judge(self.measurement, SPEC, CORRECTIONS[2], earlier=later)):
-            self.assertEqual(tuple(self.kind.found(judgement.evidence)), (self.finding,))
+            self.assertEqual(tuple(self.kind.found(judgement.context)), (self.finding,))
         self.assertEqual(len(self.calls), 1)
         for other in (judge(self.measurement, replace(SPEC, name="another"), earlier=later), judge(self.measurement, SPEC)):
-            list(self.kind.found(other.evidence))
+            list(self.kind.found(other.context))
         self.assertEqual(len(self.calls), 3)
 
     def test_those_that_say_so_find_the_same_whatever_people_say(self):
         loud = three_stems(talk(SECONDS, SPANS, -8), chord(SECONDS, -9), noise(SECONDS, -30))
         first = judge(loud, SPEC)
-        evidence = judge(loud, SPEC, CORRECTIONS[3]).evidence
+        evidence = judge(loud, SPEC, CORRECTIONS[3]).context
         found = 0
         for kind in (k for k in KINDS if k.alone):
             with self.subTest(kind.name):
-                self.assertEqual(list(kind.find(evidence)), list(kind.found(first.evidence)))
-                found += len(list(kind.found(first.evidence)))
+                self.assertEqual(list(kind.find(evidence)), list(kind.found(first.context)))
+                found += len(list(kind.found(first.context)))
         self.assertGreater(found, 0)

@@ -6,10 +6,10 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any, NoReturn
 
-from . import VERSION
-from .errors import UsageError
-from .judge.spec import DEFAULT
-from .roles import ROLES
+from .. import VERSION
+from ..errors import UsageError
+from ..judge.spec import DEFAULT
+from ..roles import ROLES
 
 LATER = {"music_reference": "--music-reference"}
 

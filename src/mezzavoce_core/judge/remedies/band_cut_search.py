@@ -3,16 +3,16 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from ..compiled import njit
-from ..measure.audibility import LIFT_DB, NOTHING, SPAN_DB
-from ..units import Floats
+from ...measure.audibility import LIFT_DB, NOTHING, SPAN_DB
+from ...runtime.compiled import njit
+from ...units import Floats
 
 DONE, IN_VAIN = 0, 1
 
 
 @njit(cache=True, nogil=True)
 def _factor(places: Floats, change: Floats, band: int) -> float:
-    """The mean over a band of bells that stand at ``places`` and of what changes them."""
+    """The mean over a band of filters that stand at ``places`` and of what changes them."""
     total = 0.0
     for place in range(places.shape[1]):
         total += places[band, place] * change[band, place]
@@ -40,16 +40,16 @@ def _power(energies: Floats, factors: Floats, k_weights: Floats) -> float:
 
 @njit(cache=True, nogil=True)
 def _may_deepen(depths: NDArray[np.int64], band: int, most: int, nearest: int, deepest: int) -> bool:
-    """Whether a band's bell may become a decibel deeper: not too many bells, none too deep, none too near another."""
+    """Whether a band's filter may become a decibel deeper: not too many filters, none too deep, none too near another."""
     if depths[band] > 0:
         return bool(depths[band] < deepest)
-    bells = 0
+    filters = 0
     for other in range(len(depths)):
         if depths[other] > 0:
-            bells += 1
+            filters += 1
             if abs(other - band) < nearest:
                 return False
-    return bells < most
+    return filters < most
 
 
 @njit(cache=True, nogil=True)
@@ -63,11 +63,11 @@ def deepen(
     depths: NDArray[np.int64],
     room: Floats,
 ) -> int:
-    """Deepen bells until enough is heard and enough power has gone: DONE, or IN_VAIN where nothing gains any more.
+    """Deepen filters until enough is heard and enough power has gone: DONE, or IN_VAIN where nothing gains any more.
 
     ``energies`` ``(3, bands)`` as of ``_audible``; ``weights`` ``(2, bands)``: of audibility, of the K-weighting; ``changes``
-    ``(bands, depths, bands, places)``: what a bell of each depth changes when it becomes a decibel deeper; ``wanted``: audibility,
-    power to go; ``costs``: that of a decibel, the background's power; ``rules``: most bells, nearest (bands), deepest (dB);
+    ``(bands, depths, bands, places)``: what a filter of each depth changes when it becomes a decibel deeper; ``wanted``: audibility,
+    power to go; ``costs``: that of a decibel, the background's power; ``rules``: most filters, nearest (bands), deepest (dB);
     ``depths`` ``(bands,)`` is found; ``room`` ``(2 + places, bands)`` is worked in.
     """
     bands = len(depths)
@@ -77,15 +77,15 @@ def deepen(
     heard, gone = _audible(energies, now, weights[0]), 0.0
     while heard < wanted[0] or gone < wanted[1]:
         best, most, best_heard, best_gone = -1, 0.0, 0.0, 0.0
-        for bell in range(bands):
-            if not _may_deepen(depths, bell, rules[0], rules[1], rules[2]):
+        for centre in range(bands):
+            if not _may_deepen(depths, centre, rules[0], rules[1], rules[2]):
                 continue
             for band in range(bands):
-                tried[band] = _factor(places, changes[bell, depths[bell]], band)
+                tried[band] = _factor(places, changes[centre, depths[centre]], band)
             new_heard, new_gone = _audible(energies, tried, weights[0]), _power(energies, tried, weights[1])
-            gained = (new_heard - heard) / ((new_gone - gone) / costs[1] + costs[0] * (1 + depths[bell]))
+            gained = (new_heard - heard) / ((new_gone - gone) / costs[1] + costs[0] * (1 + depths[centre]))
             if gained > most:
-                best, most, best_heard, best_gone = bell, gained, new_heard, new_gone
+                best, most, best_heard, best_gone = centre, gained, new_heard, new_gone
         if best < 0:
             return IN_VAIN
         places *= changes[best, depths[best]]

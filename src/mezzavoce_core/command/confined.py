@@ -15,10 +15,10 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from .errors import MezzavoceError
+from ..errors import MezzavoceError
 
 if TYPE_CHECKING:
-    from .media.source import Sound
+    from ..media.source import Sound
 
 _CLONE_NEWUSER, _CLONE_NEWNET, _PR_SET_PDEATHSIG = 0x10000000, 0x40000000, 1
 _LARGEST_FILE = 8 * 1024**3
@@ -42,26 +42,26 @@ def _tell(**line: Any) -> None:
 
 
 def _sound(facts: dict[str, Any]) -> "Sound":
-    from .media.source import Sound
+    from ..media.source import Sound
 
     return Sound(tuple(Path(p) for p in facts["paths"]), facts["name"], tuple(facts.get("tracks", ())), facts.get("layout"))
 
 
 def _probe(order: dict[str, Any]) -> dict[str, Any]:
-    from .media.probe import probe
+    from ..media.probe import probe
 
     return probe(Path(order["path"]), order["name"]).as_dict()
 
 
 def _survey(order: dict[str, Any]) -> list[dict[str, Any]]:
-    from .survey import survey
+    from ..survey import survey
 
     return [p.as_dict() for p in survey(Path(order["path"]), order["name"], in_pairs=order["in_pairs"])]
 
 
 def _samples(order: dict[str, Any]) -> dict[str, Any]:
-    from .media.decode import window
-    from .media.source import open_sound
+    from ..media.decode import window
+    from ..media.source import open_sound
 
     source = open_sound(_sound(order["sound"]))
     found = window(source, order["from_s"], order["length_s"])
@@ -69,9 +69,9 @@ def _samples(order: dict[str, Any]) -> dict[str, Any]:
 
 
 def _listen(order: dict[str, Any]) -> dict[str, Any]:
-    from .media.layouts import channel_names
-    from .media.probe import probe
-    from .render import change_from, for_two, open_passage, write_wav
+    from ..media.layouts import channel_names
+    from ..media.probe import probe
+    from ..render import change_from, for_two, open_passage, write_wav
 
     stems = [(s["role"], _sound(s)) for s in order["stems"]]
     passage = open_passage(_sound(order["mix"]), stems, (order["from_s"], order["to_s"]))
@@ -83,8 +83,8 @@ def _listen(order: dict[str, Any]) -> dict[str, Any]:
 
 
 def _measure(order: dict[str, Any]) -> None:
-    from .exchange.features import write_features
-    from .pipeline import Job, Stem, measure
+    from ..exchange.features import write_features
+    from ..pipeline import Job, Stem, measure
 
     stems = tuple(Stem(_sound(s), s["role"]) for s in order["stems"])
     job = Job(_sound(order["mix"]), stems, rate=order.get("rate"), start=order.get("start"), threads=order.get("threads", 1))

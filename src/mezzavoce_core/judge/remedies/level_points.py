@@ -11,14 +11,14 @@ from math import ceil, isfinite
 import numpy as np
 from numpy.typing import NDArray
 
-from ..measure.balance import Balance, blocks_between, loudest_under
-from ..measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
-from ..units import Floats, amplitude_to_db, db_to_amplitude, db_to_power
-from .carving import carve
-from .ducking import FALL_S, RETURN_S
-from .fit import AHEAD_S, Fit
-from .model import Evidence, Point, Remedies, Remedy
+from ...measure.balance import Balance, blocks_between, loudest_under
+from ...measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
+from ...units import Floats, amplitude_to_db, db_to_amplitude, db_to_power
+from ..ducking import FALL_S, RETURN_S
+from ..model import JudgingContext, Point, Remedies, Remedy
+from .band_cuts import band_cuts
 from .prediction import around, audibility_over, integrated_with, level_curve, ratio_over, with_gain, with_loudness
+from .remedy_context import AHEAD_S, RemedyContext
 
 Gap = Callable[[Balance, int], float]
 """A gap in LU, of a balance that begins at a tick of the programme."""
@@ -33,50 +33,50 @@ _BEYOND_LU = 0.2
 _CUTS_TRIED = 3
 
 
-def hold_points(evidence: Evidence, in_s: float, out_s: float, gain_db: float) -> tuple[Point, ...]:
+def hold_points(context: JudgingContext, in_s: float, out_s: float, gain_db: float) -> tuple[Point, ...]:
     """Four level points that reach a gain just before ``in_s``, hold it to ``out_s`` and come back."""
-    return trapezoid(_hold_times(evidence, in_s, out_s), gain_db)
+    return trapezoid(_hold_times(context, in_s, out_s), gain_db)
 
 
-def _hold_times(evidence: Evidence, in_s: float, out_s: float) -> tuple[float, ...]:
-    return _inside(evidence, in_s - AHEAD_S - FALL_S, in_s - AHEAD_S, out_s, out_s + RETURN_S)
+def _hold_times(context: JudgingContext, in_s: float, out_s: float) -> tuple[float, ...]:
+    return _inside(context, in_s - AHEAD_S - FALL_S, in_s - AHEAD_S, out_s, out_s + RETURN_S)
 
 
-def fade_in(evidence: Evidence, at_s: float, over_s: float, *, role: str, source: str | None) -> Remedy:
+def fade_in(context: JudgingContext, at_s: float, over_s: float, *, role: str, source: str | None) -> Remedy:
     """A fade up from -40 dB, which a sound that comes in at a time lacks."""
-    return _faded(evidence, role, source, (max(0.0, at_s - BACK_S), 0.0), (at_s, FADED_DB), (at_s + over_s, 0.0))
+    return _faded(context, role, source, (max(0.0, at_s - BACK_S), 0.0), (at_s, FADED_DB), (at_s + over_s, 0.0))
 
 
-def fade_out(evidence: Evidence, begin_s: float, end_s: float, *, source: str | None, goes_on_s: float = 0.0) -> Remedy:
+def fade_out(context: JudgingContext, begin_s: float, end_s: float, *, source: str | None, goes_on_s: float = 0.0) -> Remedy:
     """A fade of the music down to -40 dB; ``goes_on_s`` is for how long it sounds behind that. Nothing comes back behind the end of the file."""
     gone_s = end_s + goes_on_s
-    return _faded(evidence, "music", source, (begin_s, 0.0), (end_s, FADED_DB), *([(gone_s, FADED_DB)] if goes_on_s else []), (gone_s + BACK_S, 0.0))
+    return _faded(context, "music", source, (begin_s, 0.0), (end_s, FADED_DB), *([(gone_s, FADED_DB)] if goes_on_s else []), (gone_s + BACK_S, 0.0))
 
 
-def _faded(evidence: Evidence, role: str, source: str | None, *points: tuple[float, float]) -> Remedy:
+def _faded(context: JudgingContext, role: str, source: str | None, *points: tuple[float, float]) -> Remedy:
     remedy = Remedy(action="reshape", role=role, amount_db=FADED_DB, points=tuple(Point(round(t, 3), g) for t, g in points), source=source)
-    return within_file(evidence, remedy)
+    return within_file(context, remedy)
 
 
-def within_file(evidence: Evidence, remedy: Remedy) -> Remedy:
+def within_file(context: JudgingContext, remedy: Remedy) -> Remedy:
     """The remedy without what lies behind the end of the file, with the loudness that it gives."""
-    ends_s = evidence.measurement.file.duration_s - evidence.origin_s
-    return with_loudness(evidence, replace(remedy, points=tuple(p for p in remedy.points if p.at_s <= ends_s)))
+    ends_s = context.measurement.file.duration_s - context.origin_s
+    return with_loudness(context, replace(remedy, points=tuple(p for p in remedy.points if p.at_s <= ends_s)))
 
 
-def lower_spot(evidence: Evidence, in_s: float, out_s: float, amount_db: float, ramp_s: float) -> Remedy:
+def lower_spot(context: JudgingContext, in_s: float, out_s: float, amount_db: float, ramp_s: float) -> Remedy:
     """The whole mix lowered from ``in_s`` to ``out_s``, with ramps of ``ramp_s`` outside."""
-    return Remedy(action="lower", role="mix", amount_db=amount_db, points=spot_points(evidence, in_s, out_s, amount_db, ramp_s))
+    return Remedy(action="lower", role="mix", amount_db=amount_db, points=spot_points(context, in_s, out_s, amount_db, ramp_s))
 
 
-def spot_points(evidence: Evidence, in_s: float, out_s: float, gain_db: float, ramp_s: float) -> tuple[Point, ...]:
+def spot_points(context: JudgingContext, in_s: float, out_s: float, gain_db: float, ramp_s: float) -> tuple[Point, ...]:
     """Four level points of a gain from ``in_s`` to ``out_s``, with ramps of ``ramp_s`` outside."""
-    return trapezoid(_inside(evidence, in_s - ramp_s, in_s, out_s, out_s + ramp_s), gain_db)
+    return trapezoid(_inside(context, in_s - ramp_s, in_s, out_s, out_s + ramp_s), gain_db)
 
 
-def _inside(evidence: Evidence, *times_s: float) -> tuple[float, ...]:
+def _inside(context: JudgingContext, *times_s: float) -> tuple[float, ...]:
     """Times of level points, kept inside the programme."""
-    return tuple(round(min(max(t, 0.0), evidence.duration_s), 3) for t in times_s)
+    return tuple(round(min(max(t, 0.0), context.duration_s), 3) for t in times_s)
 
 
 def trapezoid(times_s: Sequence[float], gain_db: float) -> tuple[Point, ...]:
@@ -85,25 +85,27 @@ def trapezoid(times_s: Sequence[float], gain_db: float) -> tuple[Point, ...]:
     return Point(first, 0.0), Point(second, gain_db), Point(third, gain_db), Point(fourth, 0.0)
 
 
-def balance_remedies(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], *, wanted: float, fit: Fit, gap: Gap | None = None) -> Remedies:
+def balance_remedies(
+    context: JudgingContext, in_s: float, out_s: float, blocks: NDArray[np.int64], *, wanted: float, elsewhere: RemedyContext, gap: Gap | None = None
+) -> Remedies:
     """The remedy for too thin a gap over some blocks, and its alternatives: less of what lies under, more voice, or cuts by band where they do.
 
-    ``gap`` measures the gap (default: the lowest local ratio over the blocks), ``wanted`` is what it has to reach; ``fit`` is how things lie elsewhere.
+    ``gap`` measures the gap (default: the lowest local ratio over the blocks), ``wanted`` is what it has to reach; ``elsewhere`` is how things lie elsewhere.
     """
-    if evidence.balance is None or evidence.balance.background is None:
+    if context.balance is None or context.balance.background is None:
         return None, ()
-    search = _Search(evidence, in_s, out_s, blocks, gap, fit)
+    search = _Search(context, in_s, out_s, blocks, gap, elsewhere)
     options = search.options(wanted)
-    if gap is None and (cut := _cut(evidence, in_s, out_s, blocks, wanted)) is not None:
+    if gap is None and (cut := _cut(context, in_s, out_s, blocks, wanted)) is not None:
         options.append(cut)
     return options[0], tuple(options[1:])
 
 
-def _cut(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float) -> Remedy | None:
+def _cut(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float) -> Remedy | None:
     """Cuts by band that widen the gap to ``wanted`` (LU) where it is thinnest; where none do, those that widen it to that on the whole."""
     not_enough, aim = None, wanted
     for _ in range(_CUTS_TRIED):
-        cut = carve(evidence, in_s, out_s, blocks, audible=evidence.spec.limits.audibility_min or 0.0, ratio=aim)
+        cut = band_cuts(context, in_s, out_s, blocks, audible=context.spec.limits.audibility_min or 0.0, ratio=aim)
         if cut is None or cut.predicted_speech_to_background_lu is None:
             break
         lowest = cut.predicted_speech_to_background_lu
@@ -114,29 +116,29 @@ def _cut(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64
     return not_enough
 
 
-def audibility_remedies(evidence: Evidence, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float, fit: Fit) -> Remedies:
+def audibility_remedies(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float, elsewhere: RemedyContext) -> Remedies:
     """The remedy where the level is right and bands of the voice are covered: cuts by band; else level as for any thin gap."""
-    if evidence.balance is None or evidence.balance.background is None:
+    if context.balance is None or context.balance.background is None:
         return None, ()
     # Audibility grows by one over 30 dB.
-    search = _Search(evidence, in_s, out_s, blocks, lambda balance, first: 30 * (audibility_over(balance, blocks - first // TICKS_PER_BLOCK) or 0.0), fit)
+    search = _Search(context, in_s, out_s, blocks, lambda balance, first: 30 * (audibility_over(balance, blocks - first // TICKS_PER_BLOCK) or 0.0), elsewhere)
     options = [replace(o, predicted_speech_to_background_lu=search.ratio_with(o)) for o in search.options(30 * wanted)]
-    cut = carve(evidence, in_s, out_s, blocks, audible=wanted)
+    cut = band_cuts(context, in_s, out_s, blocks, audible=wanted)
     return (options[0], tuple(options[1:])) if cut is None else (cut, tuple(options))
 
 
-def lowered(evidence: Evidence, role: str, in_s: float, out_s: float, *, least_db: float, wanted: float) -> Remedy:
+def lowered(context: JudgingContext, role: str, in_s: float, out_s: float, *, least_db: float, wanted: float) -> Remedy:
     """A role lowered by ``least_db``, or by as much more as makes the gap to the voice wide enough (``wanted``, LU) where that role alone can."""
-    assert evidence.balance is not None
-    search = _Search(evidence, in_s, out_s, blocks_between(evidence.balance.active, in_s, out_s), None, Fit())
-    way = _Way("lower", role, -1, _hold_times(evidence, in_s, out_s), least_db)
-    _, remedy = search.best(way, wanted)
-    return remedy if remedy.enough else search.with_amount(way, least_db, wanted)
+    assert context.balance is not None
+    search = _Search(context, in_s, out_s, blocks_between(context.balance.active, in_s, out_s), None, RemedyContext())
+    move = _Move("lower", role, -1, _hold_times(context, in_s, out_s), least_db)
+    _, remedy = search.best(move, wanted)
+    return remedy if remedy.enough else search.with_amount(move, least_db, wanted)
 
 
 @dataclass(frozen=True)
-class _Way:
-    """What is moved, and which way."""
+class _Move:
+    """What is moved, up or down."""
 
     action: str
     role: str
@@ -149,24 +151,24 @@ class _Way:
 class _Search:
     """Looks for the smallest gain with which a gap over some blocks is wide enough."""
 
-    evidence: Evidence
+    context: JudgingContext
     in_s: float
     out_s: float
     blocks: NDArray[np.int64]
     gap: Gap | None
-    fit: Fit
+    elsewhere: RemedyContext
 
     @cached_property
     def first(self) -> int:
         """Tick at which the part begins that matters."""
-        assert self.evidence.balance is not None
-        return around(self.in_s, self.out_s, len(self.evidence.balance.voice))[0]
+        assert self.context.balance is not None
+        return around(self.in_s, self.out_s, len(self.context.balance.voice))[0]
 
     @cached_property
     def part(self) -> Balance:
         """That part."""
-        assert self.evidence.balance is not None
-        return self.evidence.balance.part(*around(self.in_s, self.out_s, len(self.evidence.balance.voice)))
+        assert self.context.balance is not None
+        return self.context.balance.part(*around(self.in_s, self.out_s, len(self.context.balance.voice)))
 
     @property
     def here(self) -> NDArray[np.int64]:
@@ -185,14 +187,14 @@ class _Search:
 
     def options(self, wanted: float) -> list[Remedy]:
         """Less of what lies under and more voice, in the order in which they are proposed; what cannot do, however far it goes, only where neither can."""
-        assert self.evidence.balance is not None
-        under, around_s = loudest_under(self.evidence.balance, self.blocks), _hold_times(self.evidence, self.in_s, self.out_s)
-        shaped = self.fit.times_s if under == "music" else None
-        ways = (
-            _Way("lower", under, -1, shaped or around_s, self.fit.least_db if shaped else 0.0),
-            _Way("raise", "dialogue", 1, around_s, self.fit.voice_least_db),
+        assert self.context.balance is not None
+        under, around_s = loudest_under(self.context.balance, self.blocks), _hold_times(self.context, self.in_s, self.out_s)
+        shaped = self.elsewhere.times_s if under == "music" else None
+        moves = (
+            _Move("lower", under, -1, shaped or around_s, self.elsewhere.least_db if shaped else 0.0),
+            _Move("raise", "dialogue", 1, around_s, self.elsewhere.voice_least_db),
         )
-        found = sorted((self.best(way, wanted) for way in ways), key=lambda best: (not best[1].sound, not best[1].enough, best[0]))
+        found = sorted((self.best(move, wanted) for move in moves), key=lambda best: (not best[1].sound, not best[1].enough, best[0]))
         return [remedy for needed, remedy in found if needed < LARGEST_DB] or [remedy for _, remedy in found]
 
     def changed(self, role: str, gain_db: Floats, *, bands: bool) -> Balance:
@@ -203,42 +205,42 @@ class _Search:
         """Lowest local ratio that a remedy of this search gives."""
         return ratio_over(self.changed(remedy.role, level_curve(remedy.points, len(self.part.voice), self.first), bands=False), self.here)
 
-    def best(self, way: _Way, wanted: float) -> tuple[float, Remedy]:
+    def best(self, move: _Move, wanted: float) -> tuple[float, Remedy]:
         """The smallest gain in dB that does, in steps of 0.5 dB (the largest sensible one where none does), and the remedy with it or with the least."""
-        held, aim = self._held(way), wanted + _BEYOND_LU
-        does = cache(lambda steps: self._reached(way, steps * STEP_DB, held) >= aim)
+        held, aim = self._held(move), wanted + _BEYOND_LU
+        does = cache(lambda steps: self._reached(move, steps * STEP_DB, held) >= aim)
         needed = STEP_DB * first_step(does, guess=(aim - self.gap_now) / STEP_DB)
-        least = round(way.least_db, 1)
+        least = round(move.least_db, 1)
         amount = max(needed, least)
-        return needed, replace(self.with_amount(way, amount, wanted), to_bed=way.role == "music" and self.fit.bed_is_there and 0 < amount <= least)
+        return needed, replace(self.with_amount(move, amount, wanted), to_bed=move.role == "music" and self.elsewhere.bed_is_there and 0 < amount <= least)
 
-    def _held(self, way: _Way) -> Floats:
-        return level_curve(trapezoid(way.times_s, 1.0), len(self.part.voice), self.first)
+    def _held(self, move: _Move) -> Floats:
+        return level_curve(trapezoid(move.times_s, 1.0), len(self.part.voice), self.first)
 
-    def _reached(self, way: _Way, amount_db: float, held: Floats) -> float:
-        return self.gap_in(self.changed(way.role, way.sign * amount_db * held, bands=self.gap is not None))
+    def _reached(self, move: _Move, amount_db: float, held: Floats) -> float:
+        return self.gap_in(self.changed(move.role, move.sign * amount_db * held, bands=self.gap is not None))
 
-    def with_amount(self, way: _Way, amount_db: float, wanted: float) -> Remedy:
+    def with_amount(self, move: _Move, amount_db: float, wanted: float) -> Remedy:
         """The remedy with a given amount."""
-        held = self._held(way)
-        found, points = self._reached(way, amount_db, held), trapezoid(way.times_s, way.sign * amount_db)
-        raised = way.action == "raise"
-        missing = headroom_missing_db(self.evidence, self.in_s, self.out_s, amount_db) if raised else None
+        held = self._held(move)
+        found, points = self._reached(move, amount_db, held), trapezoid(move.times_s, move.sign * amount_db)
+        raised = move.action == "raise"
+        missing = headroom_missing_db(self.context, self.in_s, self.out_s, amount_db) if raised else None
         return Remedy(
-            action=way.action,
-            role=way.role,
-            amount_db=way.sign * amount_db,
+            action=move.action,
+            role=move.role,
+            amount_db=move.sign * amount_db,
             points=points,
             predicted_speech_to_background_lu=found,
-            predicted_audibility=audibility_over(self.changed(way.role, way.sign * amount_db * held, bands=True), self.here),
-            predicted_integrated_lufs=integrated_with(self.evidence, way.role, points),
+            predicted_audibility=audibility_over(self.changed(move.role, move.sign * amount_db * held, bands=True), self.here),
+            predicted_integrated_lufs=integrated_with(self.context, move.role, points),
             headroom_missing_db=missing,
-            stands_off_db=self._raised_off_db(points) if raised else self.fit.bed_off_db(amount_db) if way.role == "music" else None,
-            enough=bool(found >= wanted and missing is None and not (raised and self.fit.bed_stays_up)),
+            stands_off_db=self._raised_off_db(points) if raised else self.elsewhere.bed_off_db(amount_db) if move.role == "music" else None,
+            enough=bool(found >= wanted and missing is None and not (raised and self.elsewhere.bed_stays_up)),
         )
 
     def _raised_off_db(self, points: Sequence[Point]) -> float | None:
-        return self.fit.voice_off_db(self.evidence, (self.evidence.passages or ())[self.evidence.touched(self.in_s, self.out_s)], points)
+        return self.elsewhere.voice_off_db(self.context, (self.context.passages or ())[self.context.touched(self.in_s, self.out_s)], points)
 
 
 def first_step(does: Callable[[int], bool], guess: float) -> int:
@@ -257,30 +259,30 @@ def first_step(does: Callable[[int], bool], guess: float) -> int:
     return first
 
 
-def headroom_missing_db(evidence: Evidence, in_s: float, out_s: float, raised_db: float) -> float | None:
+def headroom_missing_db(context: JudgingContext, in_s: float, out_s: float, raised_db: float) -> float | None:
     """By how much a voice that is raised would pass what its peaks have room for; None where it does not."""
-    missing = round(raised_db - _headroom_db(evidence, in_s, out_s), 1)
+    missing = round(raised_db - _headroom_db(context, in_s, out_s), 1)
     return missing if missing > 0 else None
 
 
-def _headroom_db(evidence: Evidence, in_s: float, out_s: float) -> float:
+def _headroom_db(context: JudgingContext, in_s: float, out_s: float) -> float:
     """How far the voice can be raised before the mix's true peak passes the limit, counting peaks as if they fell together."""
-    limit = evidence.spec.limits.true_peak_max_dbtp
+    limit = context.spec.limits.true_peak_max_dbtp
     if limit is None:
         return float("inf")
     part = slice(int(in_s * TICKS_PER_S), int(out_s * TICKS_PER_S) + 1)
-    mix = float(evidence.measurement.mix.true_peak[part].max())
-    voices = [s for s in evidence.measurement.stems if s.role == "dialogue"]
+    mix = float(context.measurement.mix.true_peak[part].max())
+    voices = [s for s in context.measurement.stems if s.role == "dialogue"]
     voice = sum(float(s.levels.sample_peak[part].max()) * float(db_to_amplitude(s.gain_db)) for s in voices)
     room = float(db_to_amplitude(limit)) - mix
     return float(amplitude_to_db(1 + room / voice)) if voice > 0 and room > 0 else 0.0
 
 
-def whole_gain(evidence: Evidence, amount_db: float) -> Remedy:
+def whole_gain(context: JudgingContext, amount_db: float) -> Remedy:
     """One gain for the whole mix, with the loudness and the highest peak that it gives."""
-    peak = float(amplitude_to_db(evidence.measurement.mix.true_peak.max())) + amount_db
-    limit = evidence.spec.limits.true_peak_max_dbtp
-    now = evidence.loudness.integrated_lufs
+    peak = float(amplitude_to_db(context.measurement.mix.true_peak.max())) + amount_db
+    limit = context.spec.limits.true_peak_max_dbtp
+    now = context.loudness.integrated_lufs
     return Remedy(
         action="gain",
         role="mix",

@@ -14,10 +14,10 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
-from ..signal.mono import Mono, ReadStretch
-from ..signal.transforms import good_size, transform
-from ..units import Floats
-from .meter import TICKS_PER_S
+from ...signal.mono import Mono, ReadStretch
+from ...signal.transforms import good_size, transform
+from ...units import Floats
+from ..meter import TICKS_PER_S
 
 MAX_DELAY_S = 2.0
 STRETCH_S = 12.0

@@ -2,9 +2,9 @@
 
 from typing import Any
 
-from .exchange.remedies import change, gain, in_sentence, lack, prediction, stem_told
-from .media.probe import DEFAULT_RATE
-from .timecode import Clock, FrameRate, parse_rate
+from ..exchange.remedies import change, gain, in_sentence, lack, prediction, stem_told
+from ..media.probe import DEFAULT_RATE
+from ..timecode import Clock, FrameRate, parse_rate
 
 _NOTHING = "-"
 _NO_STEMS = "give the stems (--dialogue, --music, --effects)"

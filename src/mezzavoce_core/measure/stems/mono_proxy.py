@@ -8,18 +8,18 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
-from ..signal.kernels import sums_of_four
+from ...signal.kernels import sums_of_four
 
 _EVERY = 4
 
 
-class Sketch:
+class MonoProxy:
     """Feed blocks ``(frames, channels)``, then read stretches as mono at a quarter of the rate. A context manager: the file goes with it."""
 
     def __init__(self, rate_hz: int) -> None:
-        """A sketch of a signal at ``rate_hz``."""
+        """A proxy of a signal at ``rate_hz``."""
         self.rate_hz = rate_hz // _EVERY
-        self._file = tempfile.TemporaryFile()  # noqa: SIM115  (open as long as the sketch)
+        self._file = tempfile.TemporaryFile()  # noqa: SIM115  (open as long as the proxy)
 
     def __enter__(self) -> Self:
         """Keep the file open."""

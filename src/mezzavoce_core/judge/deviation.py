@@ -10,7 +10,7 @@ FEWEST = 3
 """So many have a middle that one can stand off from."""
 
 
-def standing_off(levels: Sequence[float], limit: float) -> Mapping[int, float]:
+def deviating(levels: Sequence[float], limit: float) -> Mapping[int, float]:
     """Which of some levels (dB) stand further than ``limit`` from the median of all the others, and by how much; two have no middle.
 
     Of few levels one that stands far off pulls the middle of the others with it. So the furthest is left out first, and only what
@@ -18,10 +18,10 @@ def standing_off(levels: Sequence[float], limit: float) -> Mapping[int, float]:
     """
     if len(levels) < FEWEST:
         return {}
-    offs = off_from_median(levels)
+    offs = deviation_from_median(levels)
     found, left = set[int](), list(range(len(levels)))
     while len(left) >= FEWEST:
-        now = np.abs(off_from_median([levels[k] for k in left]))
+        now = np.abs(deviation_from_median([levels[k] for k in left]))
         furthest = int(np.argmax(now))
         if round(float(now[furthest]), 1) <= limit:
             break
@@ -29,7 +29,7 @@ def standing_off(levels: Sequence[float], limit: float) -> Mapping[int, float]:
     return {k: float(offs[k]) for k in sorted(found) if round(abs(float(offs[k])), 1) > limit}
 
 
-def off_from_median(levels: Sequence[float]) -> Floats:
+def deviation_from_median(levels: Sequence[float]) -> Floats:
     """How far each value is from the median of all the others, of which there are two or more."""
     values = np.array(levels)
     order = np.argsort(values, kind="stable")

@@ -7,21 +7,21 @@ import sys
 from collections.abc import Iterator
 from typing import Any
 
-from .errors import MezzavoceError, UsageError
-from .exchange.captions import read_captions
-from .exchange.corrections import read_corrections
-from .exchange.document import document
-from .exchange.series import write_npz
-from .judge.spec import load
-from .media.layouts import channel_names, is_known
-from .media.probe import FileInfo, probe
-from .media.source import Sound
-from .media.tracks import MIX, mix_tracks, parse_map, write_tracks
+from ..errors import MezzavoceError, UsageError
+from ..exchange.captions import read_captions
+from ..exchange.corrections import read_corrections
+from ..exchange.document import document
+from ..exchange.series import write_npz
+from ..judge.spec import load
+from ..media.layouts import channel_names, is_known
+from ..media.probe import FileInfo, probe
+from ..media.source import Sound
+from ..media.tracks import MIX, mix_tracks, parse_map, write_tracks
+from ..pipeline import Job, Judging, Ranges, Stem, run
+from ..roles import ROLES
+from ..timecode import Clock
 from .options import LATER, parser
-from .pipeline import Job, Judging, Ranges, Stem, run
 from .report import report
-from .roles import ROLES
-from .timecode import Clock
 
 PASS, FAIL, NOT_MEASURABLE = 0, 1, 2
 
@@ -56,7 +56,7 @@ def _measure(options: argparse.Namespace) -> int:
 
 
 def _render(options: argparse.Namespace) -> int:
-    from .render import read_change, render, write  # noqa: PLC0415  (measuring, which is done far more often, does not wait for it)
+    from ..render import read_change, render, write  # noqa: PLC0415  (measuring, which is done far more often, does not wait for it)
 
     change = read_change(options.points, options.finding)
     if (options.range_from is None) != (options.range_to is None):

@@ -1,6 +1,6 @@
-"""What is special about a move: families of unusual falls and returns are held against the usual ones, each family as a whole.
+"""What is special about a move: classes of unusual falls and returns are held against the usual ones, each class as a whole.
 
-The likelihood of a family is its mean over all its members: the freest family does not win by its freedom, and one member that fits by luck counts little.
+The likelihood of a class is its mean over all its members: the freest class does not win by its freedom, and one member that fits by luck counts little.
 Members whose ramps are as long as those of the other moves weigh more, the more alike the moves of the programme are.
 """
 
@@ -23,13 +23,13 @@ slow ones may meet: ramps that long are not the halves of one move."""
 
 
 @dataclass(frozen=True)
-class Family:
+class EdgeClass:
     """Edges of one kind: how long after speech begins a fall ends (or after it ends a return begins), from, to and step in seconds; and how long they take."""
 
     name: str
     after_s: tuple[float, float, float]
     lengths_s: tuple[float, ...]
-    told: float = 0.0
+    claimed_from_nats: float = 0.0
     """Nats from which on it is claimed; set on the tuned half of the evaluation, where hardly a duck without it has that much."""
     by_length: bool = False
     """Whether its length is what makes it unusual."""
@@ -50,19 +50,19 @@ class Family:
 
 _USUAL_LENGTHS_S = (0.05, 1.3)
 _STEP_UP = "return-abrupt"
-USUAL_FALLS = Family("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0.85, 1.2), may_meet=True)
+USUAL_FALLS = EdgeClass("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0.85, 1.2), may_meet=True)
 FALLS = (
-    Family("fall-abrupt", (-0.6, 0.11, 0.005), (0.015,), told=4.0, by_length=True),
-    Family("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), told=1.2, by_length=True, slow=True, may_meet=True),
-    Family(LATE, (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=4.0),
-    Family(BARE, (1.1, 3.6, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), told=5.0),
-    Family("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), told=5.0),
+    EdgeClass("fall-abrupt", (-0.6, 0.11, 0.005), (0.015,), claimed_from_nats=4.0, by_length=True),
+    EdgeClass("fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), claimed_from_nats=1.2, by_length=True, slow=True, may_meet=True),
+    EdgeClass(LATE, (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), claimed_from_nats=4.0),
+    EdgeClass(BARE, (1.1, 3.6, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), claimed_from_nats=5.0),
+    EdgeClass("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), claimed_from_nats=5.0),
 )
-USUAL_RETURNS = Family("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3), may_meet=True)
+USUAL_RETURNS = EdgeClass("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3), may_meet=True)
 RETURNS = (
-    Family(_STEP_UP, (0.0, 1.3, 0.005), (0.015,), told=8.0, by_length=True),
-    Family("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), told=0.9, by_length=True, slow=True, may_meet=True),
-    Family("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), told=7.0),
+    EdgeClass(_STEP_UP, (0.0, 1.3, 0.005), (0.015,), claimed_from_nats=8.0, by_length=True),
+    EdgeClass("return-slow", (0.0, 1.3, 0.15), (1.8, 2.3, 3.0), claimed_from_nats=0.9, by_length=True, slow=True, may_meet=True),
+    EdgeClass("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), claimed_from_nats=7.0),
 )
 _AS_FOUND_NATS = -7.0
 """What the edge as it was found counts as a member of the usual family. In 192 mixes of the tuned half's music 4 of 1437 usual
@@ -79,7 +79,7 @@ _DEPTHS_DB, _LIKE_DB, _DEPTH_TOLD = np.arange(2.0, 27.1, 1.0), 1.5, 4.5
 class _Claim:
     """An unusual family, the member that fits best, what all tells of the family in nats, and by how much it is likelier than the usual one."""
 
-    family: Family
+    edge_class: EdgeClass
     best: Move
     nats: float
     beyond_usual: float
@@ -97,22 +97,22 @@ def claims(search: Search, k: int, listen: Listen) -> Mapping[str, float]:
         return found
     if (nats := _own_depth(search, k, move)) is not None:
         found[OWN_DEPTH] = round(nats, 2)
-    for usual, families, ways, as_usual in ((USUAL_FALLS, FALLS, _falls, _falls_as_usual), (USUAL_RETURNS, RETURNS, _returns, _returns_as_usual)):
+    for usual, edge_classes, candidates, as_usual in ((USUAL_FALLS, FALLS, _falls, _falls_as_usual), (USUAL_RETURNS, RETURNS, _returns, _returns_as_usual)):
         move = search.moves[k]
         assert move is not None
-        common = ways(search, k, move, usual)
+        common = candidates(search, k, move, usual)
         if not len(common[0]):
             continue
         # A usual edge may lie between the members of its family, or where none of any family does.
         least = _AS_FOUND_NATS if as_usual(move) else -np.inf
         usually = {slow: max(_mean_nats(search, move, *common, slow), least) for slow in (False, True)}
-        edges = ((family, *ways(search, k, move, family)) for family in families)
-        own = [_told(search, move, family, members, weights, usually, listen) for family, members, weights in edges if len(members)]
+        edges = ((edge_class, *candidates(search, k, move, edge_class)) for edge_class in edge_classes)
+        own = [_log_likelihood_ratios(search, move, edge_class, members, weights, usually, listen) for edge_class, members, weights in edges if len(members)]
         # That an edge is none of the usual ones is one question, which of the others it is another.
-        if any(claim.beyond_usual >= claim.family.told for claim in own):
+        if any(claim.beyond_usual >= claim.edge_class.claimed_from_nats for claim in own):
             likeliest = max(own, key=lambda claim: claim.nats)
             search.put(k, move, likeliest.best)
-            found[likeliest.family.name] = round(max(0.0, likeliest.beyond_usual - likeliest.family.told), 2)
+            found[likeliest.edge_class.name] = round(max(0.0, likeliest.beyond_usual - likeliest.edge_class.claimed_from_nats), 2)
     return found
 
 
@@ -131,9 +131,9 @@ def _within(value: float, limits: tuple[float, float]) -> bool:
     return limits[0] <= value <= limits[1]
 
 
-def _heard(nats: float, move: Move, family: Family, listen: Listen) -> float:
+def _heard(nats: float, move: Move, edge_class: EdgeClass, listen: Listen) -> float:
     """What the sound tells of an edge of which levels tell so much, in nats; only steps back up are listened to."""
-    return listen(move.return_start_s, move.return_end_s, move.depth_db) if family.name == _STEP_UP and nats >= _HEARD_FROM else 0.0
+    return listen(move.return_start_s, move.return_end_s, move.depth_db) if edge_class.name == _STEP_UP and nats >= _HEARD_FROM else 0.0
 
 
 def _own_depth(search: Search, k: int, move: Move) -> float | None:
@@ -142,57 +142,59 @@ def _own_depth(search: Search, k: int, move: Move) -> float | None:
     A move gets a depth of its own where all other depths together tell that much more, else that of the others.
     """
     shared = search.shared.depth_db
-    others = with_column(move.way, DEPTH, _DEPTHS_DB[np.abs(_DEPTHS_DB - shared) > _LIKE_DB])
-    like = with_column(move.way, DEPTH, shared + np.array([-0.5, 0.0, 0.5]))
-    apart, together = search.curve.worths([move], others), search.curve.worths([move], like)
+    others = with_column(move.parameters, DEPTH, _DEPTHS_DB[np.abs(_DEPTHS_DB - shared) > _LIKE_DB])
+    like = with_column(move.parameters, DEPTH, shared + np.array([-0.5, 0.0, 0.5]))
+    apart, together = search.curve.likelihood_gains([move], others), search.curve.likelihood_gains([move], like)
     nats, own = mean_nats(apart) - float(together.max()) - _DEPTH_TOLD, abs(move.depth_db - shared) > _LIKE_DB
     if own != (nats >= 0):
         search.put(k, move, move.like(like[int(np.argmax(together))] if own else others[int(np.argmax(apart))]))
     return nats if nats >= 0 else None
 
 
-def _told(search: Search, move: Move, family: Family, ways: Floats, weights: Floats, usually: Mapping[bool, float], listen: Listen) -> _Claim:
-    """What is claimed of a family: its member that fits best, and what is heard there; ``usually`` are the nats of the usual one, by all and slowly."""
-    worths = search.curve.worths([move], ways)
-    best, nats = move.like(ways[int(np.argmax(worths))]), float(np.logaddexp.reduce(worths + weights))
+def _log_likelihood_ratios(
+    search: Search, move: Move, edge_class: EdgeClass, candidates: Floats, weights: Floats, usually: Mapping[bool, float], listen: Listen
+) -> _Claim:
+    """What is claimed of a class: its member that fits best, and what is heard there; ``usually`` are the nats of the usual one, by all and slowly."""
+    likelihoods = search.curve.likelihood_gains([move], candidates)
+    best, nats = move.like(candidates[int(np.argmax(likelihoods))]), float(np.logaddexp.reduce(likelihoods + weights))
     beyond_usual = nats - usually[False]
-    if family.slow:
-        beyond_usual = max(beyond_usual - _QUICK_NATS, _mean_nats(search, move, ways, weights, slow=True) - usually[True])
-    heard_there = _heard(beyond_usual, best, family, listen)
-    return _Claim(family, best, nats + heard_there, beyond_usual + heard_there)
+    if edge_class.slow:
+        beyond_usual = max(beyond_usual - _QUICK_NATS, _mean_nats(search, move, candidates, weights, slow=True) - usually[True])
+    heard_there = _heard(beyond_usual, best, edge_class, listen)
+    return _Claim(edge_class, best, nats + heard_there, beyond_usual + heard_there)
 
 
-def _mean_nats(search: Search, move: Move, ways: Floats, weights: Floats, slow: bool) -> float:
+def _mean_nats(search: Search, move: Move, candidates: Floats, weights: Floats, slow: bool) -> float:
     """The mean likelihood of moves, each with the logarithm of its weight, in nats; with what tells ``slow`` ramps from usual ones, or with all."""
-    worths = search.curve.slowly([move], ways) if slow else search.curve.worths([move], ways)
-    return float(np.logaddexp.reduce(worths + weights))
+    likelihoods = search.curve.slowly([move], candidates) if slow else search.curve.likelihood_gains([move], candidates)
+    return float(np.logaddexp.reduce(likelihoods + weights))
 
 
-def _falls(search: Search, k: int, move: Move, family: Family) -> tuple[Floats, Floats]:
-    """Those of a family that have room, with their weights; an unusual one is only claimed where the music sounds around it, since silence says nothing."""
+def _falls(search: Search, k: int, move: Move, edge_class: EdgeClass) -> tuple[Floats, Floats]:
+    """Those of a class that have room, with their weights; an unusual one is only claimed where the music sounds around it, since silence says nothing."""
     assert move.serves is not None
     before = max((o.return_end_s for o in search.moves[:k] if o is not None), default=0.0)
-    clear_from = before - _TOUCH_S if family.may_meet or not before else before + _UP_S
-    after_s, lengths_s, weights = family.edges(search.shared.fall_s, search.shared.own_share)
+    clear_from = before - _TOUCH_S if edge_class.may_meet or not before else before + _UP_S
+    after_s, lengths_s, weights = edge_class.edges(search.shared.fall_s, search.shared.own_share)
     ends = move.serves[0] + after_s
     room = (ends - lengths_s >= clear_from) & (ends <= move.return_start_s - _SHORTEST_HOLD_S)
-    return _edges_moved(search, move, (FALL_START, FALL_END), (ends - lengths_s, ends), weights, room, family is USUAL_FALLS)
+    return _edges_moved(search, move, (FALL_START, FALL_END), (ends - lengths_s, ends), weights, room, edge_class is USUAL_FALLS)
 
 
-def _returns(search: Search, k: int, move: Move, family: Family) -> tuple[Floats, Floats]:
+def _returns(search: Search, k: int, move: Move, edge_class: EdgeClass) -> tuple[Floats, Floats]:
     assert move.serves is not None
     after = min((o.fall_start_s for o in search.moves[k + 1 :] if o is not None), default=None)
-    clear_to = search.curve.duration_s if after is None else after + _TOUCH_S if family.may_meet else after - _UP_S
-    behind_s, lengths_s, weights = family.edges(search.shared.return_s, search.shared.own_share)
+    clear_to = search.curve.duration_s if after is None else after + _TOUCH_S if edge_class.may_meet else after - _UP_S
+    behind_s, lengths_s, weights = edge_class.edges(search.shared.return_s, search.shared.own_share)
     begins = move.serves[1] + behind_s
     room = (begins + lengths_s <= clear_to) & (begins >= move.fall_end_s + _SHORTEST_HOLD_S)
-    return _edges_moved(search, move, (RETURN_START, RETURN_END), (begins, begins + lengths_s), weights, room, family is USUAL_RETURNS)
+    return _edges_moved(search, move, (RETURN_START, RETURN_END), (begins, begins + lengths_s), weights, room, edge_class is USUAL_RETURNS)
 
 
 def _edges_moved(
     search: Search, move: Move, columns: tuple[int, int], times: tuple[Floats, Floats], weights: Floats, room: NDArray[np.bool_], usual: bool
 ) -> tuple[Floats, Floats]:
     there = room if usual else room & heard(search, *times)
-    ways = np.repeat(move.way, int(there.sum()), axis=0)
-    ways[:, columns[0]], ways[:, columns[1]] = times[0][there], times[1][there]
-    return ways, weights[there]
+    candidates = np.repeat(move.parameters, int(there.sum()), axis=0)
+    candidates[:, columns[0]], candidates[:, columns[1]] = times[0][there], times[1][there]
+    return candidates, weights[there]

@@ -9,7 +9,7 @@ from .ducks import MusicGain
 _MOST = 64
 
 
-class Again:
+class Revisited:
     """Moves of the music by what they were found in: its levels, and the speech there."""
 
     def __init__(self, known: Mapping[str, MusicGain]) -> None:

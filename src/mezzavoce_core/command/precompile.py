@@ -4,20 +4,20 @@ from typing import Any
 
 import numpy as np
 
-from .judge.deepening import deepen
-from .measure.meter import Meter, Wanted
-from .measure.music_gain import find_gain
-from .measure.sketch import Sketch
-from .media.unpack import highest_bits, planar, unpack_24, unpack_24_pairs
-from .signal.kernels import mean_squares, take_out
-from .signal.spectrum import COLUMNS
+from ..judge.remedies.band_cut_search import deepen
+from ..measure.meter import Meter, Wanted
+from ..measure.music_gain import find_gain
+from ..measure.stems.mono_proxy import MonoProxy
+from ..media.unpack import highest_bits, planar, unpack_24, unpack_24_pairs
+from ..signal.kernels import mean_squares, take_out
+from ..signal.spectrum import COLUMNS
 
 
 def main() -> None:
     """Run every compiled loop once."""
     loops()
     # What FLAC calls back comes last: loading it takes a part of the compiler along that nothing else needs.
-    from .media.flac import CALLED  # noqa: PLC0415
+    from ..media.flac import CALLED  # noqa: PLC0415
 
     assert all(called.address for called in CALLED)
 
@@ -28,8 +28,8 @@ def loops() -> None:
         meter = Meter(48000, channels, Wanted(bands=True, spectrum=True))
         meter.feed(np.zeros((48000, channels), dtype=np.float32))
         meter.finish()
-    with Sketch(48000) as sketch:
-        sketch.feed(np.zeros((48000, 2), dtype=np.float32))
+    with MonoProxy(48000) as proxy:
+        proxy.feed(np.zeros((48000, 2), dtype=np.float32))
     out = np.zeros((2, 8), dtype=np.float32)
     kinds: tuple[Any, ...] = (np.int16, np.int32, np.float32, np.float64)
     for kind in kinds:

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from mezzavoce_core.signal.goes_on import goes_on
+from mezzavoce_core.signal.linear_prediction import goes_on
 from tests.signals import RATE, automated, noise, sine, sounding
 
 AT_S, RAMP_S = 1.5, 0.01

@@ -1,0 +1,1 @@
+"""The core as a program: for people and for a worker."""

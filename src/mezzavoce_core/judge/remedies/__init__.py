@@ -1,0 +1,1 @@
+"""What would mend a finding, and what that would give."""

@@ -1,0 +1,1 @@
+"""How stems lie in the mix, and what of them stands in each other."""

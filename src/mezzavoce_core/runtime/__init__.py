@@ -1,0 +1,1 @@
+"""What a process of the core runs on."""
