@@ -33,7 +33,7 @@ TITLES = {
     "surround": "5.1 WAV, {s} min",
     "bands": "stereo WAV, {m} min, with 18 bands on three stems",
 }
-_LINES = [*TITLES, "all", "again", "long", "short", "library", "page"]
+_LINES = [*TITLES, "all", "revisited", "long", "short", "library", "page"]
 _SAID = ("All that is done", "A stretch corrected", "5.1 WAV of", "A file of ten seconds", "pyloudnorm")
 """How the sentences below the table begin."""
 _CORRECTED = """
@@ -258,7 +258,7 @@ def sentences(folder, options):
     if "all" in options.only:
         every = ", ".join(whole_analysis(folder, m) for m in ALL_MINUTES)
         yield f"All that is done with three stems, on one processor: {every} real time."
-    if "again" in options.only:
+    if "revisited" in options.only:
         yield corrected(folder, options.minutes)
     if "long" in options.only:
         yield long_surround(folder, options.long_minutes)

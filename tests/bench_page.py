@@ -39,7 +39,7 @@ _RUN = """async ({ findings, ducks }) => {
     local_ratio_lu: curve((t, i) => (talks(t) ? 9 + 5 * Math.sin(t / 40) + noise(i) : NaN)),
   };
   const spread = (n, make) => Array.from({ length: n }, (_, k) => make((k + 0.3) * duration / n, k));
-  const marks = spread(findings, (at, k) => ({ letters: `M${k}`, in: at, out: at + 4, severity: k % 3 ? "should" : "must", state: "open", title: "x" }));
+  const marks = spread(findings, (at, k) => ({ label: `M${k}`, in: at, out: at + 4, severity: k % 3 ? "should" : "must", state: "open", title: "x" }));
   const proposal = { role: "music", points: [[3000, 0], [3001, -6], [3006, -6], [3007, 0]] };
   const store = makeStore({
     duration, view: { from: 0, to: duration }, time: 0, chosen: marks[0], span: null, series: null, hasLevels: false, proposal, lower: "loudness", peaks: null,

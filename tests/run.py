@@ -7,8 +7,8 @@ import sys
 from contextlib import ExitStack
 from pathlib import Path
 
-from mezzavoce_demo.render import render_all
 from mezzavoce_demo.services import CannotStart, free_port, mariadb, redis, secret
+from mezzavoce_demo.studio.render import render_all
 
 ROOT = Path(__file__).parents[1]
 CHECKS = (

@@ -26,7 +26,7 @@ from .measure.stems.placing import MAX_DELAY_S, Placed, loud_stretches, place
 from .measure.stems.rest import Rest, find_rest, holders
 from .media.probe import FileInfo
 from .media.source import Sound, Source, open_sound
-from .reading import READ, Order, Progress, Reader
+from .reading import READ, MeterPass, Progress, Reader
 from .remainder import Given, missing_role, remainder
 from .roles import ROLES
 from .signal.bands import FRAMES_PER_S as BANDS_PER_S
@@ -101,17 +101,17 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
         reader = Reader(info, job.threads, progress)
         proxies = [open_things.enter_context(MonoProxy(info.sample_rate_hz)) for _ in (mix, *sources)] if sources else []
         floor = None if job.peak_floor_dbtp is None else float(db_to_amplitude(job.peak_floor_dbtp))
-        orders = [Order(mix, "loudness and peaks of the mix", Wanted(floor=floor), proxies[0] if sources else None)]
+        passes = [MeterPass(mix, "loudness and peaks of the mix", Wanted(floor=floor), proxies[0] if sources else None)]
         for stem, own, proxy in zip(job.stems, sources, proxies[1:], strict=True):
-            orders.append(Order(own, f"the {stem.role} stem “{own.name}”", _wanted(job, stem.role), proxy))
-        levels, *stems = reader.meter_all(orders)
+            passes.append(MeterPass(own, f"the {stem.role} stem “{own.name}”", _wanted(job, stem.role), proxy))
+        levels, *stems = reader.meter_all(passes)
         measured = Measurement(replace(info, duration_s=levels.samples / info.sample_rate_hz), VERSION, levels, ())
         if integrated(measured.mix_power()) is None:
             raise NothingToMeasure(_why_nothing(measured))
         progress(READ, "fitting the stems to the mix")
         placed = _place(job, stems, proxies)
         leaks = _leaks(job, stems, placed, proxies)
-        cleared = _cleared(orders[1:], placed, leaks, info.sample_rate_hz)
+        cleared = _cleared(passes[1:], placed, leaks, info.sample_rate_hz)
         fitted = tuple(_fit(*each, measured, reader) for each in zip(job.stems, cleared, stems, _as_cleared(placed, leaks), strict=True))
         fitted = tuple(replace(stem, held=_held(job, found)) for stem, found in zip(fitted, leaks, strict=True))
         measured = replace(measured, stems=(*fitted, *_remaining(mix, sources, fitted, placed)), rest=_rest(job, measured.duration_s, proxies, placed))
@@ -235,14 +235,14 @@ def _leaks(job: Job, stems: Sequence[Levels], placed: Sequence[Placed | None], p
     return [{k: there(j, k, leak) for k, leak in found.get(j, {}).items()} for j in range(len(stems))]
 
 
-def _cleared(orders: Sequence[Order], placed: Sequence[Placed | None], leaks: Sequence[dict[int, Leak]], rate_hz: int) -> list[Order]:
-    """The orders of the stems, without what can be taken out of them."""
+def _cleared(passes: Sequence[MeterPass], placed: Sequence[Placed | None], leaks: Sequence[dict[int, Leak]], rate_hz: int) -> list[MeterPass]:
+    """The passes over the stems, without what can be taken out of them."""
 
     def less(j: int) -> tuple[Given, ...]:
-        found = [(orders[k].source, leak.gain, (placed[k], placed[j])) for k, leak in leaks[j].items() if leak.copy]
+        found = [(passes[k].source, leak.gain, (placed[k], placed[j])) for k, leak in leaks[j].items() if leak.copy]
         return tuple((source, gain, round((held.delay_s - holder.delay_s) * rate_hz)) for source, gain, (held, holder) in found if held and holder)
 
-    return [replace(order, less=less(j)) for j, order in enumerate(orders)]
+    return [replace(one, less=less(j)) for j, one in enumerate(passes)]
 
 
 def _as_cleared(placed: Sequence[Placed | None], leaks: Sequence[dict[int, Leak]]) -> list[Placed | None]:
@@ -269,13 +269,13 @@ def _remaining(mix: Source, sources: Sequence[Source], fitted: Sequence[StemLeve
     return [remainder(mix, given, role)]
 
 
-def _fit(stem: Stem, order: Order, levels: Levels, where: Placed | None, measured: Measurement, reader: Reader) -> StemLevels:
+def _fit(stem: Stem, one: MeterPass, levels: Levels, where: Placed | None, measured: Measurement, reader: Reader) -> StemLevels:
     """The stem on the mix's clock and layout, with the gain that it has there."""
     info, mix = measured.file, measured.mix
     delay_s = where.delay_s if where else 0.0
-    if abs(delay_s) > _DELAY_WORTH_S or order.less:
-        reader.progress(READ, "taking one stem out of another" if order.less else "moving a stem to where it lies in the mix")
-        levels = reader.meter(replace(order, proxy=None), skip=round(-delay_s * info.sample_rate_hz))
+    if abs(delay_s) > _DELAY_WORTH_S or one.less:
+        reader.progress(READ, "taking one stem out of another" if one.less else "moving a stem to where it lies in the mix")
+        levels = reader.meter(replace(one, proxy=None), skip=round(-delay_s * info.sample_rate_hz))
     gain_db = float(amplitude_to_db(where.gain)) if where else 0.0
     if abs(gain_db) < _UNITY_WITHIN_DB:
         gain_db = 0.0
@@ -289,7 +289,7 @@ def _fit(stem: Stem, order: Order, levels: Levels, where: Placed | None, measure
         spectrum=_shape(levels.spectrum, _frames(levels.spectrum, mix.samples, info.sample_rate_hz, SPECTRA_PER_S), SILENCE),
         **{name: _shape(getattr(levels, name), getattr(mix, name).shape) for name in names},  # type: ignore[arg-type]
     )
-    return StemLevels(order.source.name, stem.role, shaped, gain_db, delay_s, where.coherence if where else None)
+    return StemLevels(one.source.name, stem.role, shaped, gain_db, delay_s, where.coherence if where else None)
 
 
 def _times(levels: Levels, count: int) -> Levels:

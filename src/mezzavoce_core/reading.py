@@ -26,7 +26,7 @@ _TOLD_EVERY_S = 0.2
 
 
 @dataclass(frozen=True)
-class Order:
+class MeterPass:
     """A file to be metered, without ``less`` where it holds other stems; a proxy is drawn on the way, of the file as it lies."""
 
     source: Source
@@ -44,25 +44,25 @@ class Reader:
     threads: int
     progress: Progress
 
-    def meter_all(self, orders: Sequence[Order]) -> list[Levels]:
+    def meter_all(self, passes: Sequence[MeterPass]) -> list[Levels]:
         """Meter files, the mix first. Raises what is wrong with one that cannot be read."""
-        shares = _Shares(self.progress, orders)
-        if self.threads > 1 and len(orders) > 1:
-            return self._side_by_side(orders, shares)
-        return [self.meter(order, heard=partial(shares.tell_done, k)) for k, order in enumerate(orders)]
+        shares = _Shares(self.progress, passes)
+        if self.threads > 1 and len(passes) > 1:
+            return self._side_by_side(passes, shares)
+        return [self.meter(one, heard=partial(shares.tell_done, k)) for k, one in enumerate(passes)]
 
-    def meter(self, order: Order, *, skip: int = 0, heard: Heard | None = None) -> Levels:
+    def meter(self, one: MeterPass, *, skip: int = 0, heard: Heard | None = None) -> Levels:
         """Meter one file with all threads; ``skip`` samples are dropped at the start, or silence put there where it is negative."""
         if self.threads < 2:
-            return self._meter(order, heard, lambda: None, skip=skip)
+            return self._meter(one, heard, lambda: None, skip=skip)
         with ThreadPoolExecutor(self.threads - 1) as helper:
-            return self._meter(order, heard, lambda: helper, skip=skip, ahead=True)
+            return self._meter(one, heard, lambda: helper, skip=skip, ahead=True)
 
-    def _meter(self, order: Order, heard: Heard | None, helper: Callable[[], Executor | None], *, skip: int = 0, ahead: bool = False) -> Levels:
+    def _meter(self, one: MeterPass, heard: Heard | None, helper: Callable[[], Executor | None], *, skip: int = 0, ahead: bool = False) -> Levels:
         """``helper`` is asked for before every block."""
-        rate_hz, info, proxy = self.mix.sample_rate_hz, order.source.info, order.proxy
-        meter = Meter(rate_hz, info.channels, order.wanted, pairs=pairs(info.layout, info.channels), about_s=info.duration_s)
-        read = differences(order.source, order.less, rate_hz) if order.less else decode.blocks(order.source, rate_hz=rate_hz, ahead=ahead)
+        rate_hz, info, proxy = self.mix.sample_rate_hz, one.source.info, one.proxy
+        meter = Meter(rate_hz, info.channels, one.wanted, pairs=pairs(info.layout, info.channels), about_s=info.duration_s)
+        read = differences(one.source, one.less, rate_hz) if one.less else decode.blocks(one.source, rate_hz=rate_hz, ahead=ahead)
         with closing(read) as blocks:  # type: ignore[type-var]
             for block in _moved(blocks, skip, rate_hz * decode.block_seconds(rate_hz, info.channels)):
                 meter.feed(block, proxy.feed if proxy is not None else None, helper())
@@ -70,9 +70,9 @@ class Reader:
                     heard(meter.seconds)
         return meter.finish()
 
-    def _side_by_side(self, orders: Sequence[Order], shares: "_Shares") -> list[Levels]:
+    def _side_by_side(self, passes: Sequence[MeterPass], shares: "_Shares") -> list[Levels]:
         """Each file by one thread: threads that share a file wait for each other, those that do not hardly ever do."""
-        stop, at_once = Event(), min(self.threads, len(orders))
+        stop, at_once = Event(), min(self.threads, len(passes))
         jobs: list[Future[Levels]] = []
 
         def heard(k: int, seconds: float) -> None:
@@ -83,9 +83,9 @@ class Reader:
         with ThreadPoolExecutor(at_once) as pool:
 
             def idle() -> Executor | None:
-                return pool if len(jobs) == len(orders) and sum(not job.done() for job in jobs) < at_once else None
+                return pool if len(jobs) == len(passes) and sum(not job.done() for job in jobs) < at_once else None
 
-            jobs += [pool.submit(self._meter, order, partial(heard, k), idle) for k, order in enumerate(orders)]
+            jobs += [pool.submit(self._meter, one, partial(heard, k), idle) for k, one in enumerate(passes)]
             try:
                 left = set(jobs)
                 while left and not any(map(_fault, jobs)):
@@ -113,13 +113,13 @@ def _fault(job: "Future[Levels]") -> BaseException | None:
 class _Shares:
     """How much is done of several files, each by its duration."""
 
-    def __init__(self, progress: Progress, orders: Sequence[Order]) -> None:
-        self._progress, self._orders = progress, orders
-        self._durations = np.maximum([o.source.info.duration_s for o in orders], 1e-6)
+    def __init__(self, progress: Progress, passes: Sequence[MeterPass]) -> None:
+        self._progress, self._orders = progress, passes
+        self._durations = np.maximum([o.source.info.duration_s for o in passes], 1e-6)
         # Peaks between samples make the mix about three times as long as a stem of the same duration.
-        weights = self._durations * np.where(np.arange(len(orders)) == 0, 3.0, 1.0)
+        weights = self._durations * np.where(np.arange(len(passes)) == 0, 3.0, 1.0)
         self._weights = READ * weights / weights.sum()
-        self._done_s = np.zeros(len(orders))
+        self._done_s = np.zeros(len(passes))
 
     def done(self, k: int, seconds: float) -> None:
         """So much of file ``k`` is done; nobody hears of it before it is told."""

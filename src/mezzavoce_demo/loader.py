@@ -1,4 +1,4 @@
-"""Loads the demo: people, the production, and each mix through the same actions that a person's intake uses."""
+"""Loads the demo: people, the production, and each mix through the same actions that a person's ingest uses."""
 
 import hashlib
 import json
@@ -14,9 +14,9 @@ from mezzavoce.library.sounds import CAPTIONS, Piece
 from mezzavoce.measuring.actions import correct, set_ranges
 from mezzavoce.measuring.models import Correction
 
-from .render import STEMS, captions_file, mix_file, stem_files
-from .scenario import EPISODES, SERIES, UPCOMING
-from .story import STEM_FILES, TRACKS, Episode
+from .programmes.scenario import EPISODES, SERIES, UPCOMING
+from .programmes.story import STEM_FILES, TRACKS, Episode
+from .studio.render import STEMS, captions_file, mix_file, stem_files
 
 PEOPLE = (
     ("lead", "Oskar Venhalder", "oskar.venhalder@hestholm.example"),
@@ -39,7 +39,7 @@ def load(folder: Path) -> Production:
         actions.add_contact(people["reviewer"], production, *EDITOR)
     for episode in EPISODES:
         if not production.programmes.filter(number=episode.number).exists():
-            _take_in(people["reviewer"], production, episode, folder)
+            _ingest(people["reviewer"], production, episode, folder)
     number, title, days = UPCOMING
     if not production.programmes.filter(number=number).exists():
         actions.plan_programme(people["reviewer"], production, number, title, timezone.localdate() + timedelta(days=days))
@@ -50,13 +50,13 @@ def _person(name: str, mail: str) -> Person:
     return Person.objects.filter(mail=mail).first() or Person.objects.create_user(mail, name)
 
 
-def _take_in(person: Person, production: Production, episode: Episode, folder: Path) -> None:
+def _ingest(person: Person, production: Production, episode: Episode, folder: Path) -> None:
     own = _spec(production, episode)
     programme = actions.plan_programme(person, production, episode.number, episode.title, timezone.localdate() + timedelta(days=episode.due_in_days), own)
-    intake = actions.Intake(
+    ingest = actions.Ingest(
         files=_pieces(person, production, episode, folder), frame_rate=episode.frame_rate, start_timecode=episode.start, programme=programme
     )
-    mix = actions.take_in(person, production, intake)
+    mix = actions.ingest(person, production, ingest)
     if episode.parts:
         set_ranges(person, mix, episode.parts)
     for span in episode.important:

@@ -4,13 +4,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from mezzavoce.accounts.models import Person
-from mezzavoce.library.access import productions_of
 from mezzavoce.library.models import Mix
+from mezzavoce.library.selectors import productions_of
 from mezzavoce.measuring.selectors import current_judgement
 from mezzavoce.notes.selectors import Marked, marked
 
-from .scenario import EPISODES, SERIES
-from .story import Episode, Planted
+from .programmes.scenario import EPISODES, SERIES
+from .programmes.story import Episode, Planted
 
 _NEAR_S = 0.5
 
@@ -30,7 +30,7 @@ class Row:
 
 @dataclass(frozen=True)
 class Told:
-    """One programme: its mix, and what was planted and found; ``mix`` is None as long as it is not taken in."""
+    """One programme: its mix, and what was planted and found; ``mix`` is None as long as it is not ingested."""
 
     episode: Episode
     mix: Mix | None

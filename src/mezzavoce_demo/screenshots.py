@@ -99,9 +99,9 @@ def _walk(page: Page, address: str, target: Path) -> str:
     page.click("text=Specs")
     page.wait_for_selector(".limits")
     page.screenshot(path=target / "specs.png")
-    for number, name in (("03", "intake"), ("06", "track-map")):
+    for number, name in (("03", "ingest"), ("06", "track-map")):
         page.goto(address)
-        _intake(page, number, target / f"{name}.png")
+        _ingest(page, number, target / f"{name}.png")
     return link
 
 
@@ -140,8 +140,8 @@ def _review(page: Page, target: Path) -> None:
     page.wait_for_selector("[data-fact=open]:has-text('0 of ')")
 
 
-def _intake(page: Page, number: str, target: Path) -> None:
-    page.click("text=Take in a mix")
+def _ingest(page: Page, number: str, target: Path) -> None:
+    page.click("text=Ingest a mix")
     folders = (Path(os.environ["MEZZAVOCE_DATA_DIR"]) / "demo-media").iterdir()
     media = max(folders, key=lambda folder: folder.stat().st_mtime)
     page.set_input_files("#choose", sorted(str(p) for p in media.glob(f"* {number} *")))

@@ -12,8 +12,8 @@ from honcho.manager import Manager
 from honcho.printer import Message, Printer
 
 from .announce import say
-from .render import render_all, unrendered
 from .services import CannotStart, Database, end, free_port, mariadb, redis, secret
+from .studio.render import render_all, unrendered
 
 
 def main(arguments: list[str]) -> int:

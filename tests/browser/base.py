@@ -174,4 +174,4 @@ class MeasuredCase(BrowserCase):
 
     def bring_in(self, folder, *roles):
         files = [(loader.upload(self.reviewer, self.production, Path(folder) / f"{role}.wav"), role) for role in roles]
-        actions.take_in(self.reviewer, self.production, actions.Intake(files=files, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"))
+        actions.ingest(self.reviewer, self.production, actions.Ingest(files=files, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"))

@@ -53,7 +53,7 @@ class ByHandTest(MeasuredCase):
             page.keyboard.press(key)
         self.assertEqual(begin.input_value(), "00:00:07:02")
         # Looked at while the hand rests; nothing counts yet.
-        self.wait_until(lambda: Judgement.objects.get().again)
+        self.wait_until(lambda: Judgement.objects.get().revisited)
         self.assertEqual(page.evaluate(_SPEECH), [[6.0, 12.0]])
         page.evaluate(_STAND)
         with self.judged_again():
@@ -71,8 +71,8 @@ class ByHandTest(MeasuredCase):
         """Lines of the list that say what they said stand where they stood, in the order of time."""
         lines = self.page.evaluate(_STOOD)
         self.assertTrue(any(stood for _, stood, _ in lines))
-        self.assertEqual([letters for letters, stood, now in lines if stood and stood != now], [])
-        self.assertEqual([letters for letters, _, _ in lines], self.told["order"])
+        self.assertEqual([label for label, stood, now in lines if stood and stood != now], [])
+        self.assertEqual([label for label, _, _ in lines], self.told["order"])
 
     def test_an_edge_by_mouse_counts_when_it_is_saved(self):
         page = self.page
@@ -103,13 +103,13 @@ class ByHandTest(MeasuredCase):
 
     def test_bounds_of_a_finding_and_all_alike(self):
         page = self.page
-        letters = page.get_attribute(".finding", "data-mark")
+        label = page.get_attribute(".finding", "data-mark")
         page.keyboard.press("b")
         page.wait_for_selector("#span-panel:visible")
         page.keyboard.press("ArrowUp")
         with self.judged_again():
             page.keyboard.press("Enter")
-        self.assertEqual(Trim.objects.get().mark.letters, letters)
+        self.assertEqual(Trim.objects.get().mark.label, label)
         self.assertIn("set by hand", page.inner_text(".where"))
         by_time = self.order()
         page.keyboard.press("v")

@@ -133,7 +133,7 @@ class TrackMapTest(MeasuredCase):
         voice, music, effects = talk(20, [(4, 9), (12, 17)], -24), chord(20, -36), noise(20, -50)
         page = self.open_page(DESKTOP)
         self.sign_in(page)
-        page.get_by_role("link", name="Take in a mix").click()
+        page.get_by_role("link", name="Ingest a mix").click()
         with tempfile.TemporaryDirectory() as folder:
             sounds = [stereo(s) for s in (voice + music + effects, voice, music, effects)]
             page.set_input_files("#choose", write_wav(Path(folder) / "all.wav", np.concatenate(sounds, axis=1)))

@@ -41,7 +41,7 @@ class TroubleTest(MeasuredCase):
     def test_bad_files_are_told_on_the_intake_page(self):
         page = self.open_page()
         self.sign_in(page)
-        page.get_by_role("link", name="Take in a mix").click()
+        page.get_by_role("link", name="Ingest a mix").click()
         with tempfile.TemporaryDirectory() as folder:
             letter, empty = Path(folder) / "letter.wav", Path(folder) / "empty.wav"
             letter.write_text("no sound in here " * 30)
@@ -58,8 +58,8 @@ class TroubleTest(MeasuredCase):
         page = self.open_page()
         self.sign_in(page)
         held = []
-        page.route("**/js/intake.*js", lambda route: held.append(route))  # noqa: PLW0108  (a built-in method is not taken)
-        page.get_by_role("link", name="Take in a mix").click(no_wait_after=True)
+        page.route("**/js/ingest.*js", lambda route: held.append(route))  # noqa: PLW0108  (a built-in method is not taken)
+        page.get_by_role("link", name="Ingest a mix").click(no_wait_after=True)
         with tempfile.TemporaryDirectory() as folder:
             page.set_input_files("#choose", write_wav(Path(folder) / "mix.wav", stereo(sine(-23, 4))))
             self.assertEqual(page.locator("#files tbody tr").count(), 0)
@@ -70,7 +70,7 @@ class TroubleTest(MeasuredCase):
     def test_an_upload_goes_on_after_the_line_broke(self):
         page = self.open_page()
         self.sign_in(page)
-        page.get_by_role("link", name="Take in a mix").click()
+        page.get_by_role("link", name="Ingest a mix").click()
         page.wait_for_selector("#choose", state="attached")
         broken = []
 
@@ -92,7 +92,7 @@ class TroubleTest(MeasuredCase):
         page = self.open_page()
         page.on("dialog", lambda dialog: dialog.accept())
         self.sign_in(page)
-        page.get_by_role("link", name="Take in a mix").click()
+        page.get_by_role("link", name="Ingest a mix").click()
         page.wait_for_selector("#choose", state="attached")
         offsets = []
 
@@ -135,7 +135,7 @@ class TroubleTest(MeasuredCase):
         self.assertTrue(inside)
         # Whatever is new meanwhile, what is typed stays.
         page.keyboard.type("The music has to wait. ")
-        notes.decide(self.lead, Mark.objects.last(), Mark.objects.last().born_mix, "allow", "the song leads")
+        notes.decide(self.lead, Mark.objects.last(), Mark.objects.last().mix, "allow", "the song leads")
         page.wait_for_timeout(3500)
         self.assertIn("The music has to wait. ", page.input_value("#wording"))
         page.keyboard.press("Control+Enter")
@@ -152,7 +152,7 @@ class TroubleTest(MeasuredCase):
         held = []
         page.route("**/state/**", lambda route: held.append(route) if not held else route.continue_())
         # Something new that the page asks about by itself, held on its way while somebody goes on to another finding.
-        notes.decide(self.lead, Mark.objects.get(letters=first), Mark.objects.first().born_mix, "allow", "the song leads")
+        notes.decide(self.lead, Mark.objects.get(label=first), Mark.objects.first().mix, "allow", "the song leads")
         self.wait_until(lambda: page.locator(".list a").count() and held)
         page.locator(".list a").nth(1).click()
         page.wait_for_selector(f".finding[data-mark={other}]")

@@ -13,8 +13,8 @@ from mezzavoce.dispatch.models import Answer
 from mezzavoce.library.models import Playback
 from mezzavoce.measuring.models import Run
 from mezzavoce.notes.models import Mark, Note
-from mezzavoce_demo.render import STEMS, mix_file, stem_file
-from mezzavoce_demo.scenario import EPISODES
+from mezzavoce_demo.programmes.scenario import EPISODES
+from mezzavoce_demo.studio.render import STEMS, mix_file, stem_file
 from tests.browser.base import DESKTOP, PHONE, BrowserCase, MeasuredCase
 
 EPISODE = EPISODES[1]
@@ -72,7 +72,7 @@ class WalkTest(BrowserCase):
         self.sign_in(page)
         self.assert_accessible(page)
         self.assert_fits(page)
-        self.take_in(page)
+        self.ingest(page)
         self.review(page)
         self.send(page)
         beside = self.open_beside(page)
@@ -82,8 +82,8 @@ class WalkTest(BrowserCase):
         self.measure_again(page)
         self.assertEqual(self.complaints, [])
 
-    def take_in(self, page):
-        page.get_by_role("link", name="Take in a mix").click()
+    def ingest(self, page):
+        page.get_by_role("link", name="Ingest a mix").click()
         with tempfile.TemporaryDirectory() as folder:
             files = [film(folder), *(stem_file(media(), EPISODE, role) for role in STEMS)]
             page.set_input_files("#choose", files)
@@ -111,7 +111,7 @@ class WalkTest(BrowserCase):
         page.locator(".list a").nth(1).click()
         self.until(page, "document.querySelector('.finding').dataset.mark === 'B' && !document.getElementById('video').paused")
         start = page.evaluate("document.getElementById('video').currentTime")
-        wanted = Mark.objects.get(letters="B").evidence["in_s"] - 2.0
+        wanted = Mark.objects.get(label="B").evidence["in_s"] - 2.0
         self.assertAlmostEqual(start, wanted, delta=1.5)
         page.keyboard.press("k")
         self.until(page, "document.querySelector('.finding').dataset.mark === 'A'")
@@ -193,7 +193,7 @@ class WalkTest(BrowserCase):
     def open_beside(self, page):
         """The review and the notes in two more windows of the reviewer, where nobody touches anything."""
         windows = page.context.new_page(), page.context.new_page()
-        mix = Mark.objects.first().born_mix_id
+        mix = Mark.objects.first().mix_id
         windows[0].goto(f"{self.live_server_url}/mixes/{mix}/?mark=B")
         windows[0].wait_for_selector("#review[data-ready]")
         windows[1].goto(f"{self.live_server_url}/mixes/{mix}/notes/")

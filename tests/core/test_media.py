@@ -14,7 +14,7 @@ import numpy as np
 import soundfile
 
 from mezzavoce_core.errors import BadSamples, BrokenOff, MediaError, TimecodeError, ToolFailed
-from mezzavoce_core.media import asking, decode, layouts, riff
+from mezzavoce_core.media import decode, ffprobe, layouts, riff
 from mezzavoce_core.media.probe import DEFAULT_RATE, FileInfo, probe
 from mezzavoce_core.media.source import Sound, open_sound
 from tests.signals import RATE, noise, sine, stereo, write_float_wav, write_wav
@@ -115,13 +115,13 @@ class ProbeTest(FolderTest):
 
     def test_a_question_put_early_is_not_put_twice(self):
         path = self.wav(bits=16)
-        asking.ask([path, self.folder / "nowhere.wav", self.folder])
+        ffprobe.ask([path, self.folder / "nowhere.wav", self.folder])
         with mock.patch("subprocess.Popen", side_effect=AssertionError("asked again")):
             self.assertEqual((probe(path).channels, probe(path, "by another name").name), (2, "by another name"))
 
     def test_a_file_that_changed_since_is_asked_again(self):
         path = self.wav(seconds=2, bits=16)
-        asking.ask([path])
+        ffprobe.ask([path])
         write_wav(path, stereo(sine(-20, 5)), bits=16)
         self.assertEqual(probe(path).duration_s, 5)
 

@@ -27,9 +27,9 @@ from mezzavoce_core.media.probe import probe
 from mezzavoce_core.media.source import Sound, open_sound
 from mezzavoce_core.pipeline import Job, Ranges, Stem, measure
 from mezzavoce_core.timecode import Clock
-from mezzavoce_demo.render import STEMS, captions_file, mix_file, stem_files
-from mezzavoce_demo.scenario import EPISODES, UPCOMING
-from mezzavoce_demo.story import TRACKS
+from mezzavoce_demo.programmes.scenario import EPISODES, UPCOMING
+from mezzavoce_demo.programmes.story import TRACKS
+from mezzavoce_demo.studio.render import STEMS, captions_file, mix_file, stem_files
 from tests.signals import noise, sine, stereo, write_wav
 
 _CACHE = {}

@@ -9,7 +9,7 @@ from unittest import mock
 
 import soundfile
 
-from mezzavoce_core.media import asking
+from mezzavoce_core.media import ffprobe
 from mezzavoce_core.media.plain import plain_facts
 from mezzavoce_core.media.probe import probe
 from tests.signals import noise, stereo
@@ -113,9 +113,9 @@ class PlainTest(unittest.TestCase):
 
     def test_nobody_is_asked_about_a_plain_file(self):
         with mock.patch("subprocess.Popen") as started:
-            asking.ask([self.file(form(), sound())])
+            ffprobe.ask([self.file(form(), sound())])
             self.assertEqual(probe(self.path).channels, 2)
             started.assert_not_called()
-            asking.ask([self.file(form(bits=16), sound(bits=16))])
+            ffprobe.ask([self.file(form(bits=16), sound(bits=16))])
             started.assert_called_once()
-        asking._put.clear()
+        ffprobe._put.clear()

@@ -9,7 +9,7 @@ import numpy as np
 
 from mezzavoce_core.exchange.gains import gain_dict, gain_from_dict
 from mezzavoce_core.measure.ducks import HeardStep, MusicGain
-from mezzavoce_core.measure.gain import claims
+from mezzavoce_core.measure.gain import edge_classes
 from mezzavoce_core.measure.music_gain import find_gain, revisit
 from mezzavoce_core.measure.revisited import Revisited
 from mezzavoce_core.signal.steps import GOES_ON_NATS, step_nats
@@ -73,9 +73,9 @@ class DoubtfulStepTest(unittest.TestCase):
         small = [(25.3, 0), (25.8, -4), (31.99, -4), (32.005, 0)]
         self.speech = [(10.0, 16.0), (26.0, 31.7), (42.0, 48.0)]
         self.levels = levels([*ONE_DUCK, *small, *again(ONE_DUCK, 32)])
-        self.plain = claims.RETURNS
-        asked = tuple(replace(family, told=24.0) if family.name == "return-abrupt" else family for family in claims.RETURNS)
-        patched = mock.patch.object(claims, "RETURNS", asked)
+        self.plain = edge_classes.RETURNS
+        asked = tuple(replace(family, claimed_from_nats=24.0) if family.name == "return-abrupt" else family for family in edge_classes.RETURNS)
+        patched = mock.patch.object(edge_classes, "RETURNS", asked)
         patched.start()
         self.addCleanup(patched.stop)
 
@@ -92,7 +92,7 @@ class DoubtfulStepTest(unittest.TestCase):
         self.assertEqual(self.told(self.found((32.0, 9.0))), [False, True, False])
 
     def test_a_beat_that_levels_take_for_a_step(self):
-        with mock.patch.object(claims, "RETURNS", self.plain):
+        with mock.patch.object(edge_classes, "RETURNS", self.plain):
             self.assertEqual(self.told(self.found()), [False, True, False])
             self.assertEqual(self.told(self.found((32.0, -20.0))), [False, False, False])
 

@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from mezzavoce_demo.music import compose
+from mezzavoce_demo.studio.music import compose
 
 RATE = 48000
 _SHARE = Path("/usr/share")

@@ -12,9 +12,10 @@ from django.utils import timezone
 from mezzavoce.accounts.models import Person
 from mezzavoce.library import actions
 from mezzavoce.library.models import Membership, Mix, Playback, StoredFile, Track
-from mezzavoce.library.storage import keep, work_folder
+from mezzavoce.library.storage import keep
 from mezzavoce.measuring.judging import judge_run
 from mezzavoce.measuring.models import Run
+from mezzavoce.processes.folders import work_folder
 from mezzavoce_core.exchange.features import write_features
 from tests.signals import automated, chord, info, talk, three_stems
 
@@ -78,7 +79,7 @@ def make_mix(production, person, number=1, title="Low Water", **facts):
         sample_rate_hz=48000,
         channels=2,
         duration_s=40.0,
-        taken_in_by=person,
+        ingested_by=person,
         **facts,
     )
     Track.objects.create(mix=mix, file=stored(production), role=Track.Role.MIX)

@@ -4,9 +4,10 @@ from django.http import Http404
 from django.test import override_settings
 from django.urls import reverse
 
-from mezzavoce.accounts.models import Change
+from mezzavoce.accounts import access
+from mezzavoce.accounts.models import AuditEntry
 from mezzavoce.config.refusals import NotAllowed, Refused
-from mezzavoce.library import access, actions
+from mezzavoce.library import actions
 from tests.web.base import ProductionCase, make_mix, measure_mix
 
 
@@ -28,7 +29,7 @@ class SignInTest(ProductionCase):
             ("desk", []),
             ("mix", [mix.pk]),
             ("notes", [mix.pk]),
-            ("intake", [self.production.pk]),
+            ("ingest", [self.production.pk]),
             ("series", [mix.pk]),
             ("playback", [mix.pk]),
         ):
@@ -71,7 +72,7 @@ class RolesTest(ProductionCase):
             ("notes", [mix.pk]),
             ("series", [mix.pk]),
             ("playback", [mix.pk]),
-            ("intake", [self.production.pk]),
+            ("ingest", [self.production.pk]),
             ("production", [self.production.pk]),
             ("desk-state", [self.production.pk]),
         ):
@@ -101,7 +102,7 @@ class RolesTest(ProductionCase):
         self.assertIn("Ask the lead", response.json()["error"])
         self.assertFalse(mark.decisions.exists())
         self.assertEqual(self.client.post(reverse("measure", args=[mix.pk])).status_code, 403)
-        self.assertContains(self.client.get(reverse("intake", args=[self.production.pk])), "Ask the lead for the role of a reviewer")
+        self.assertContains(self.client.get(reverse("ingest", args=[self.production.pk])), "Ask the lead for the role of a reviewer")
         self.assertEqual(self.client.post(reverse("upload", args=[self.production.pk]), {"name": "x.wav", "size": 3}).status_code, 403)
 
     def test_programmes(self):
@@ -112,7 +113,7 @@ class RolesTest(ProductionCase):
             actions.plan_programme(self.reviewer, self.production, 8, "  ")
 
     def test_the_trail_knows_who_did_what(self):
-        trail = [(c.actor, c.action) for c in Change.objects.filter(production=self.production)]
+        trail = [(c.actor, c.action) for c in AuditEntry.objects.filter(production=self.production)]
         self.assertEqual(trail[0], (self.lead, "start production"))
         self.assertIn((self.reviewer, "add contact"), trail)
 

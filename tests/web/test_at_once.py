@@ -19,7 +19,7 @@ from mezzavoce.measuring import judging
 from mezzavoce.measuring.models import Correction
 from mezzavoce.measuring.selectors import current_judgement
 from mezzavoce.notes import actions, receivers
-from mezzavoce.notes.letters import letters
+from mezzavoce.notes.labels import label
 from mezzavoce.notes.models import Decision, Mark, Note
 from mezzavoce.notes.selectors import marked
 from mezzavoce_core.exchange.document import document
@@ -80,11 +80,11 @@ class AtOnceTest(TransactionTestCase):
         deciding = []
 
         def slow(number):
-            deciding.extend(self.beside(actions.decide, mark, self.mix, Decision.What.NOTE) for mark in Mark.objects.filter(born_mix=self.mix))
+            deciding.extend(self.beside(actions.decide, mark, self.mix, Decision.What.NOTE) for mark in Mark.objects.filter(mix=self.mix))
             time.sleep(0.5)
-            return letters(number)
+            return label(number)
 
-        with mock.patch.object(receivers, "letters", side_effect=slow):
+        with mock.patch.object(receivers, "label", side_effect=slow):
             self.say("10:00:26:00", "10:00:28:00").join(60)
         for thread in deciding:
             thread.join(60)
@@ -97,14 +97,14 @@ class AtOnceTest(TransactionTestCase):
         def take(person, file):
             pieces = [Piece(file, "mix")]
             with mock.patch.object(library, "shape_of", return_value=Shape(2, "stereo", info(40.0))), mock.patch.object(library, "_check_files"):
-                library.take_in(person, self.production, library.Intake(files=pieces, frame_rate="25", start_timecode="00:00:00:00", title=file.name))
+                library.ingest(person, self.production, library.Ingest(files=pieces, frame_rate="25", start_timecode="00:00:00:00", title=file.name))
 
         for thread in [self.beside(take, file) for file in files]:
             thread.join(60)
         self.assertEqual(sorted(self.production.programmes.values_list("number", flat=True)), [1, 2, 3, 4, 5])
 
     def test_two_people_decide_the_same_findings_at_once(self):
-        marks = list(Mark.objects.filter(born_mix=self.mix, kind="duck-missing"))
+        marks = list(Mark.objects.filter(mix=self.mix, kind="duck-missing"))
         self.assertEqual(len(marks), 2)
 
         def slow(*args):

@@ -6,17 +6,18 @@ from unittest import mock
 
 from django.urls import reverse
 
-from mezzavoce.accounts.models import Change
+from mezzavoce.accounts.models import AuditEntry
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
 from mezzavoce.library.models import Mix, StoredFile, Track
-from mezzavoce.library.storage import keep, work_folder
+from mezzavoce.library.storage import keep
 from mezzavoce.measuring import actions as measuring
-from mezzavoce.measuring import judging, last
+from mezzavoce.measuring import judgement_cache, judging
 from mezzavoce.measuring.models import Correction, Judgement
 from mezzavoce.measuring.selectors import current_judgement
 from mezzavoce.notes import actions
 from mezzavoce.notes.models import Decision, Note, Trim
 from mezzavoce.notes.selectors import marked
+from mezzavoce.processes.folders import work_folder
 from mezzavoce.screens.review import review
 from mezzavoce_core.errors import TimecodeError
 from mezzavoce_core.measure import music_gain
@@ -54,7 +55,7 @@ class CorrectionTest(HandCase):
         self.assertEqual(answer.status_code, 200)
         self.assertEqual(self.speech(), [(8.0, 14.0, False)])
         self.assertEqual([round(m.in_s) for m in self.of("duck-missing") if m.finding], [8])
-        self.assertEqual(Change.objects.filter(action="correct: nobody speaks").count(), 1)
+        self.assertEqual(AuditEntry.objects.filter(action="correct: nobody speaks").count(), 1)
 
     def test_the_ends_of_a_region_are_moved(self):
         """Nothing of the region as it was is left, and undo brings all of it back."""
@@ -80,7 +81,7 @@ class CorrectionTest(HandCase):
         self.assertTrue(all(f.evidence not in [a.evidence for a in after.values()] for f in gone))
 
     def test_judged_again_from_memory_as_from_the_file(self):
-        with mock.patch.object(last, "read_features", side_effect=last.read_features) as reading:
+        with mock.patch.object(judgement_cache, "read_features", side_effect=judgement_cache.read_features) as reading:
             for span in (("10:00:08:00", "10:00:09:00"), ("10:00:24:00", "10:00:25:00")):
                 measuring.correct(self.reviewer, self.mix, "no-speech", span)
             remembered = current_judgement(self.mix)
@@ -93,16 +94,16 @@ class CorrectionTest(HandCase):
     def test_two_people_at_two_mixes_do_not_push_each_other_out(self):
         other = make_mix(self.production, self.lead, 2)
         measure_mix(other)
-        with mock.patch.object(last, "read_features", side_effect=last.read_features) as reading:
+        with mock.patch.object(judgement_cache, "read_features", side_effect=judgement_cache.read_features) as reading:
             for begin in ("10:00:08:00", "10:00:09:00", "10:00:10:00"):
                 for mix in (self.mix, other):
                     measuring.correct(self.reviewer, mix, "no-speech", (begin, "10:00:12:00"))
         self.assertEqual(reading.call_count, 2)
 
     def test_another_spec_takes_the_measurement_and_not_the_judgement(self):
-        kept, asked = last.LastJudged(2), []
+        kept, asked = judgement_cache.JudgementCache(2), []
         run = self.mix.runs.get()
-        with mock.patch.object(last, "read_features", side_effect=last.read_features) as reading:
+        with mock.patch.object(judgement_cache, "read_features", side_effect=judgement_cache.read_features) as reading:
             for spec in (1, 2, 1, 3, 2):
                 kept.judged(run.features, spec, lambda measurement, earlier: asked.append(earlier) or measurement)
         # The third spec pushes out the one that was asked for longest ago.
@@ -114,12 +115,12 @@ class CorrectionTest(HandCase):
             measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:24:00", "10:00:25:00"))
             found = current_judgement(self.mix).detail["ducks"]
             self.assertEqual(looked.call_count, 1)
-            with mock.patch.object(judging, "_LAST", last.LastJudged(4)):
+            with mock.patch.object(judging, "_CACHE", judgement_cache.JudgementCache(4)):
                 self.assertEqual(judging.rejudge(self.mix).detail["ducks"], found)
             self.assertEqual(looked.call_count, 1)
             # Of another kind than this version knows.
-            Judgement.objects.update(again={"key": {"ducks": [{"depth": 3}], "nats": 1}})
-            with mock.patch.object(judging, "_LAST", last.LastJudged(4)):
+            Judgement.objects.update(revisited={"key": {"ducks": [{"depth": 3}], "nats": 1}})
+            with mock.patch.object(judging, "_CACHE", judgement_cache.JudgementCache(4)):
                 self.assertEqual(judging.rejudge(self.mix).detail["ducks"], found)
             self.assertEqual(looked.call_count, 2)
 
@@ -133,13 +134,13 @@ class CorrectionTest(HandCase):
             self.assertEqual((Judgement.objects.get(), Correction.objects.count()), (before, 0))
             self.assertEqual(self.speech(), [(8.0, 14.0, False), (24.0, 30.0, False)])
             # Any process knows of it.
-            with mock.patch.object(judging, "_LAST", last.LastJudged(4)):
+            with mock.patch.object(judging, "_CACHE", judgement_cache.JudgementCache(4)):
                 self.post("correct", self.mix.pk, kind="no-speech", **span)
             self.assertEqual(looked.call_count, 1)
         ahead = current_judgement(self.mix)
         found = list(ahead.findings.values_list("evidence", "mark"))
-        Judgement.objects.update(again={})
-        with mock.patch.object(judging, "_LAST", last.LastJudged(4)):
+        Judgement.objects.update(revisited={})
+        with mock.patch.object(judging, "_CACHE", judgement_cache.JudgementCache(4)):
             self.assertEqual(list(judging.rejudge(self.mix).findings.values_list("evidence", "mark")), found)
 
     def test_what_cannot_be_said_is_not_looked_at(self):
@@ -152,7 +153,7 @@ class CorrectionTest(HandCase):
             measuring.prejudge(self.guest, self.mix, "speech", ("10:00:01:00", "10:00:02:00"))
         self.mix.runs.update(features=None)
         measuring.prejudge(self.reviewer, self.mix, "speech", ("10:00:01:00", "10:00:02:00"))
-        self.assertEqual(Judgement.objects.get().again, {})
+        self.assertEqual(Judgement.objects.get().revisited, {})
 
     def test_another_mix_is_not_taken_for_the_last_one(self):
         measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:08:00", "10:00:14:00"))
@@ -208,13 +209,13 @@ class TrimTest(HandCase):
     def test_bounds_by_hand_stay_until_they_are_undone(self):
         item = self.of("duck-missing")[0]
         answer = self.post("trim", item.mark.pk, from_="10:00:09:00", to="10:00:12:12")
-        bounds = {m["letters"]: (m["in"], m["out"]) for m in answer.json()["data"]["marks"]}
-        self.assertEqual(bounds[item.mark.letters], (9.0, 12.48))
+        bounds = {m["label"]: (m["in"], m["out"]) for m in answer.json()["data"]["marks"]}
+        self.assertEqual(bounds[item.mark.label], (9.0, 12.48))
         moved = self.of("duck-missing")[0]
         self.assertEqual((moved.in_timecode, moved.out_timecode, round(moved.length_s, 3)), ("10:00:09:00", "10:00:12:12", 3.48))
         judging.rejudge(Mix.objects.get(pk=self.mix.pk))
         self.assertEqual(self.of("duck-missing")[0].in_timecode, "10:00:09:00")
-        self.assertEqual(actions.undo(self.reviewer, self.mix).letters, item.mark.letters)
+        self.assertEqual(actions.undo(self.reviewer, self.mix).label, item.mark.label)
         self.assertEqual(self.of("duck-missing")[0].in_s, item.in_s)
 
     def test_refusals(self):
@@ -233,12 +234,12 @@ class TrimTest(HandCase):
 class AlikeTest(HandCase):
     def test_all_of_a_kind_are_decided_and_undone_together(self):
         first, second = (m.mark for m in self.of("duck-missing"))
-        self.assertEqual(review(self.reviewer, self.mix.pk, first.letters).alike, 2)
+        self.assertEqual(review(self.reviewer, self.mix.pk, first.label).alike, 2)
         answer = self.post("decide", first.pk, what="note it", alike="1", client_key="k1")
         self.assertEqual(answer.status_code, 200)
         self.assertEqual({m.state for m in self.of("duck-missing")}, {"noted"})
         self.assertEqual(Note.objects.filter(marks__in=[first, second]).count(), 2)
-        self.assertEqual(review(self.reviewer, self.mix.pk).last.words, f"{first.letters} noted and 1 alike")
+        self.assertEqual(review(self.reviewer, self.mix.pk).last.words, f"{first.label} noted and 1 alike")
         actions.undo(self.reviewer, self.mix)
         self.assertEqual({m.state for m in self.of("duck-missing")}, {"open"})
         with self.assertRaises(Refused):
@@ -294,10 +295,10 @@ class HeardTest(ProductionCase):
     def test_mix_stem_and_proposal(self):
         mix, music = self.level(self.sound()), self.level(self.sound(what="music"))
         self.assertLess(music, mix)
-        lowered = self.level(self.sound(what="music", mark=self.mark.letters))
+        lowered = self.level(self.sound(what="music", mark=self.mark.label))
         self.assertLess(lowered, music / 2)
-        self.assertLess(self.level(self.sound(mark=self.mark.letters)), mix)
-        raised = self.level(self.sound(what="dialogue", mark=self.mark.letters, choice="1"))
+        self.assertLess(self.level(self.sound(mark=self.mark.label)), mix)
+        raised = self.level(self.sound(what="dialogue", mark=self.mark.label, choice="1"))
         self.assertGreater(raised, self.level(self.sound(what="dialogue")) * 1.5)
 
     def test_what_cannot_be_heard_says_why(self):
@@ -312,13 +313,13 @@ class HeardTest(ProductionCase):
 
 class PageTest(HandCase):
     def test_what_the_page_carries(self):
-        page = self.client.get(reverse("mix", args=[self.mix.pk]), {"mark": self.of("duck-missing")[0].mark.letters})
+        page = self.client.get(reverse("mix", args=[self.mix.pk]), {"mark": self.of("duck-missing")[0].mark.label})
         for part in ('id="span-panel"', 'data-state="proposed"', 'data-hear="0"', "2 alike:", 'data-words="music stays up"'):
             self.assertContains(page, part)
 
     def test_what_the_page_takes_over_after_a_correction(self):
         self.post("correct", self.mix.pk, kind="no-speech", from_="10:00:23:12", to="10:00:31:00")
-        left = next(m.mark.letters for m in self.of("duck-missing") if m.finding)
+        left = next(m.mark.label for m in self.of("duck-missing") if m.finding)
         state = self.changes("mix-state", self.mix, mark=left)
         self.assertIn(f'data-mark="{left}"', state["parts"]["finding"])
         self.assertIn("undo: nobody speaks", state["parts"]["undo"])

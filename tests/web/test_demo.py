@@ -13,7 +13,8 @@ from django.urls import reverse
 
 from mezzavoce.library.models import Mix, Production, Programme, Track
 from mezzavoce.measuring.models import Run
-from mezzavoce_demo import announce, loader, scenario, serve, services
+from mezzavoce_demo import announce, loader, serve, services
+from mezzavoce_demo.programmes import scenario
 
 
 class ServicesTest(SimpleTestCase):

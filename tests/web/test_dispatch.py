@@ -43,7 +43,7 @@ class PrepareTest(DispatchCase):
     def test_frozen_content(self):
         dispatch = self.prepare()
         content = dispatch.items.get().content
-        self.assertEqual((content["letters"], content["in_timecode"]), (self.mark.letters, "10:00:24:00"))
+        self.assertEqual((content["label"], content["in_timecode"]), (self.mark.label, "10:00:24:00"))
         self.assertEqual(len(content["points"]), 4)
         self.assertEqual(dispatch.subject, "1 Low Water, mix 1: 1 note")
         self.assertEqual(Delivery.objects.get().state, Delivery.State.PREPARED)
@@ -96,7 +96,7 @@ class SendTest(DispatchCase):
     def test_csv_read_back(self):
         (attached,) = (p for p in self.deliver().walk() if p.get_filename())
         (row,) = csv.DictReader(io.StringIO(attached.get_content(), newline=""))
-        self.assertEqual((row["mark"], row["in"], row["severity"]), (self.mark.letters, "10:00:24:00", self.mark.severity))
+        self.assertEqual((row["mark"], row["in"], row["severity"]), (self.mark.label, "10:00:24:00", self.mark.severity))
         self.assertEqual(row["note"], Note.objects.get().text)
         self.assertEqual(len(row["points"].split("; ")), 4)
 
@@ -222,7 +222,7 @@ class EditorTest(DispatchCase):
         self.answer("cannot fix", "one stereo file only")
         self.client.force_login(self.reviewer)
         self.assertContains(self.client.get("/"), "cannot be fixed, with a reason")
-        self.assertContains(self.client.get(f"{reverse('mix', args=[self.mix.pk])}?mark={self.mark.letters}"), "one stereo file only")
+        self.assertContains(self.client.get(f"{reverse('mix', args=[self.mix.pk])}?mark={self.mark.label}"), "one stereo file only")
         self.assertContains(self.client.get(reverse("notes", args=[self.mix.pk])), "one stereo file only")
 
     def test_table(self):
@@ -233,7 +233,7 @@ class EditorTest(DispatchCase):
     def test_items_of_other_dispatches_stay_closed(self):
         other = make_mix(self.production, self.lead, 2)
         measure_mix(other)
-        mark = Mark.objects.filter(born_mix=other).first()
+        mark = Mark.objects.filter(mix=other).first()
         notes.decide(self.reviewer, mark, other, "note it")
         foreign = actions.send(self.reviewer, actions.prepare(self.reviewer, other, [self.contact])).items.get()
         for name in ("editor-excerpt", "editor-still"):

@@ -15,15 +15,16 @@ from mezzavoce.dispatch import actions as dispatch
 from mezzavoce.dispatch import excerpts
 from mezzavoce.dispatch.models import Excerpt
 from mezzavoce.dispatch.tokens import token_for
-from mezzavoce.library import actions, playback, surveys, uploads
+from mezzavoce.library import actions, surveys, uploads
 from mezzavoce.library.models import Playback, Survey, Track
 from mezzavoce.library.sounds import Piece
 from mezzavoce.measuring import actions as measuring
+from mezzavoce.measuring.core_requests import passage_sound, samples
 from mezzavoce.measuring.models import Run
-from mezzavoce.measuring.orders import passage_sound, samples
 from mezzavoce.measuring.selectors import current_judgement
 from mezzavoce.notes import actions as notes
 from mezzavoce.notes.models import Mark
+from mezzavoce.transcoding import playback
 from tests.signals import chord, stereo, talk, write_wav
 from tests.web.base import ProductionCase
 
@@ -71,7 +72,7 @@ class FarStoreTest(ProductionCase):
         voice, music = talk(24, [(6, 12)]), chord(24, -24)
         sounds = {"mix": voice + music, "dialogue": voice, "music": music}
         pieces = [Piece(self.bring(f"{role}.wav", signal), role) for role, signal in sounds.items()]
-        mix = actions.take_in(self.reviewer, self.production, actions.Intake(files=pieces, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"))
+        mix = actions.ingest(self.reviewer, self.production, actions.Ingest(files=pieces, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"))
         self.assertTrue(measuring.work_next())
         self.assertEqual(Run.objects.get().state, Run.State.MEASURED, Run.objects.get().error)
         self.assertTrue(current_judgement(mix).findings.exists())

@@ -86,14 +86,14 @@ class SecondTest(DispatchCase):
         self.assertEqual(self.decide(self.lead, "not a fault", self.seen).status_code, 200)
         second = self.decide(self.reviewer, "allow", self.seen, reason="the song leads")
         self.assertEqual(second.status_code, 409)
-        self.assertIn(f"Lead was quicker: {self.mark.letters} is not a fault", second.json()["error"])
+        self.assertIn(f"Lead was quicker: {self.mark.label} is not a fault", second.json()["error"])
         self.assertEqual(notes.current_decision(self.mark, self.mix).what, Decision.What.NOT_A_FAULT)
         now = notes.current_decision(self.mark, self.mix).pk
         self.assertEqual(self.decide(self.reviewer, "allow", now, reason="the song leads").status_code, 200)
 
     def test_the_page_says_what_it_saw(self):
         self.client.force_login(self.reviewer)
-        page = self.client.get(f"{reverse('mix', args=[self.mix.pk])}?mark={self.mark.letters}")
+        page = self.client.get(f"{reverse('mix', args=[self.mix.pk])}?mark={self.mark.label}")
         self.assertContains(page, f'name="seen" value="{self.seen}"')
 
     def test_all_alike_are_not_decided_over_somebodys_head(self):

@@ -263,7 +263,7 @@ class ValuesTest(ProductionCase):
 
     def test_a_long_title_goes_through_everything(self):
         programme = library.plan_programme(self.reviewer, self.production, 9, "T" * 160)
-        self.assertEqual(self.production.changes.last().target, str(programme)[:200])
+        self.assertEqual(self.production.audit_entries.last().target, str(programme)[:200])
 
     def test_a_spec_of_another_production_is_not_here(self):
         other = library.start_production(self.lead, "Other", library.preset_version("EBU R 128"))

@@ -251,7 +251,7 @@ class NewsTest(DispatchCase):
         self.client.force_login(self.reviewer)
         for name, page, part in (("mix-state", "mix", "finding"), ("notes-state", "notes", "sent")):
             seen = unescape(re.search(r'data-version="([^"]*)"', self.client.get(reverse(page, args=[self.mix.pk])).content.decode())[1])
-            shown = {"mark": self.mark.letters, "shown": self.mark.letters}
+            shown = {"mark": self.mark.label, "shown": self.mark.label}
             self.assertEqual(self.changes(name, self.mix, seen=seen, **shown), {})
             self.answer("question", f"Asked for {name}?", key=name)
             changed = self.changes(name, self.mix, seen=seen, **shown)
@@ -278,7 +278,7 @@ class NewsTest(DispatchCase):
         told = mail.outbox[-1]
         self.assertEqual((told.to, told.subject), (["Reviewer <reviewer@house.example>"], "1 Low Water, mix 1: 2 answers"))
         self.assertIn("Which take?", told.body)
-        self.assertIn(f"?mark={self.mark.letters}", told.body)
+        self.assertIn(f"?mark={self.mark.label}", told.body)
         self.answer("fixed", key="c")
         Notice.objects.update(next_try=None)
         mails.send_next()

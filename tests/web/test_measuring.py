@@ -14,13 +14,13 @@ from django.utils import timezone
 
 from mezzavoce.config.refusals import Overtaken, Refused
 from mezzavoce.library import actions as library
-from mezzavoce.library import core_process
 from mezzavoce.library.models import Spec, SpecVersion
 from mezzavoce.measuring import actions, judging, tasks
 from mezzavoce.measuring.models import Finding, Judgement, Run
 from mezzavoce.measuring.queue import RUNS
 from mezzavoce.measuring.selectors import current_judgement
-from mezzavoce.work.doing import NotWanted
+from mezzavoce.processes import core as core_process
+from mezzavoce.work.execution import NotWanted
 from mezzavoce_core.errors import NotMeasurable, ToolFailed
 from tests.signals import sine, stereo, write_wav
 from tests.web.base import ProductionCase, clean, make_mix, measure_mix
@@ -148,7 +148,7 @@ class CoreProcessTest(SimpleTestCase):
         path = self.folder / "mix.wav"
         write_wav(path, stereo(sine(-23, seconds)))
         job = {"mix": {"paths": [str(self.folder / name)], "name": name}, "stems": [], "rate": "25", "start": "10:00:00:00"}
-        return core_process.Order(job, self.folder / "features.npz", seconds)
+        return core_process.MeasureRequest(job, self.folder / "features.npz", seconds)
 
     def test_measures_and_reports(self):
         heard = []

@@ -3,10 +3,10 @@
 from django.test import SimpleTestCase
 from django.urls import reverse
 
-from mezzavoce.accounts.models import Change
+from mezzavoce.accounts.models import AuditEntry
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
 from mezzavoce.measuring.models import Run
-from mezzavoce.notes import actions, letters, wording
+from mezzavoce.notes import actions, labels, wording
 from mezzavoce.notes.models import Decision, Mark, Note
 from mezzavoce.notes.selectors import marked
 from tests.signals import automated, chord, talk, three_stems
@@ -15,8 +15,8 @@ from tests.web.base import DUCK, SPANS, ProductionCase, clean, make_mix, measure
 
 class LettersTest(SimpleTestCase):
     def test_without_i_and_o(self):
-        self.assertEqual([letters.letters(n) for n in (0, 7, 8, 12, 13, 23, 24, 25)], ["A", "H", "J", "N", "P", "Z", "AA", "AB"])
-        many = [letters.letters(n) for n in range(2000)]
+        self.assertEqual([labels.label(n) for n in (0, 7, 8, 12, 13, 23, 24, 25)], ["A", "H", "J", "N", "P", "Z", "AA", "AB"])
+        many = [labels.label(n) for n in range(2000)]
         self.assertEqual(len(set(many)), 2000)
         self.assertFalse([m for m in many if "I" in m or "O" in m])
 
@@ -36,14 +36,14 @@ class MarkedCase(ProductionCase):
 
 class MarksTest(MarkedCase):
     def test_given_in_order_of_place(self):
-        self.assertEqual([m.letters for m in Mark.objects.order_by("id")], ["A", "B"][: Mark.objects.count()])
+        self.assertEqual([m.label for m in Mark.objects.order_by("id")], ["A", "B"][: Mark.objects.count()])
         self.assertEqual(self.mark.in_sample, self.mix.samples(self.mark.evidence["in_s"]))
 
     def test_measuring_again_keeps_them(self):
         self.decide("note it")
-        before = list(Mark.objects.values_list("pk", "letters"))
+        before = list(Mark.objects.values_list("pk", "label"))
         again = measure_mix(self.mix)
-        self.assertEqual(list(Mark.objects.values_list("pk", "letters")), before)
+        self.assertEqual(list(Mark.objects.values_list("pk", "label")), before)
         found = next(m for m in marked(self.mix, again) if m.mark == self.mark)
         self.assertEqual((found.state, found.finding.judgement), ("noted", again))
         self.assertEqual(found.note.marks.get(), self.mark)
@@ -67,7 +67,7 @@ class MarksTest(MarkedCase):
         self.assertNotIn(self.mark, [m.mark for m in marked(self.mix, again)])
         other = make_mix(self.production, self.lead)
         measure_mix(other)
-        self.assertEqual(Mark.objects.filter(letters=self.mark.letters).count(), 1)
+        self.assertEqual(Mark.objects.filter(label=self.mark.label).count(), 1)
 
     def test_throwing_runs_away_keeps_human_work(self):
         self.decide("note it")
@@ -88,7 +88,7 @@ class DecisionsTest(MarkedCase):
             self.decide(what, reason)
             self.assertEqual(self.state().state, state)
         self.assertEqual(Decision.objects.count(), 4)
-        self.assertEqual(Change.objects.filter(action="allow").get().after, "allow")
+        self.assertEqual(AuditEntry.objects.filter(action="allow").get().after, "allow")
 
     def test_allowing_needs_a_reason(self):
         with self.assertRaisesRegex(Refused, "needs a reason"):
@@ -129,8 +129,8 @@ class DecisionsTest(MarkedCase):
         self.client.force_login(self.reviewer)
         address = reverse("decide", args=[self.mark.pk])
         answer = self.client.post(address, {"what": "note it", "client_key": "a"}, headers={"Accept": "application/json"})
-        self.assertEqual(answer.json()["states"][self.mark.letters], "noted")
-        self.assertRedirects(self.client.post(reverse("undo", args=[self.mix.pk])), f"{reverse('mix', args=[self.mix.pk])}?mark={self.mark.letters}")
+        self.assertIn("noted", answer.json()["lines"][self.mark.label])
+        self.assertRedirects(self.client.post(reverse("undo", args=[self.mix.pk])), f"{reverse('mix', args=[self.mix.pk])}?mark={self.mark.label}")
         self.assertEqual(self.client.post(address, {"what": "allow"}, headers={"Accept": "application/json"}).status_code, 422)
 
 

@@ -16,11 +16,13 @@ from django.utils import timezone
 
 from mezzavoce.dispatch import excerpts
 from mezzavoce.dispatch.models import DispatchItem, Excerpt
-from mezzavoce.library import ffmpeg, playback, serving, storage, tasks
+from mezzavoce.library import serving, storage
 from mezzavoce.library.models import Mix, Playback, StoredFile, Track
 from mezzavoce.notes import actions as notes
 from mezzavoce.notes.models import Mark
-from mezzavoce.work.doing import NotWanted
+from mezzavoce.processes import ffmpeg
+from mezzavoce.transcoding import playback, tasks
+from mezzavoce.work.execution import NotWanted
 from mezzavoce_core.errors import NotMeasurable
 from mezzavoce_core.media.probe import probe
 from tests.signals import sine, stereo, write_wav

@@ -8,7 +8,7 @@ import numpy as np
 from django.test import SimpleTestCase
 from django.urls import reverse
 
-from mezzavoce.accounts.models import Change
+from mezzavoce.accounts.models import AuditEntry
 from mezzavoce.config.refusals import Refused
 from mezzavoce.library.models import Mix, StoredFile, Track
 from mezzavoce.library.storage import keep
@@ -75,7 +75,7 @@ class ByHandTest(RangeCase):
         found = self.detail()["range"]
         self.assertEqual((found["in_s"], found["out_s"], found["by_hand"], Run.objects.count()), (12.0, 38.0, True, runs))
         self.assertContains(self.page(), "set by hand")
-        self.assertTrue(Change.objects.filter(action="set range", target=str(self.mix)).exists())
+        self.assertTrue(AuditEntry.objects.filter(action="set range", target=str(self.mix)).exists())
         measure_mix(Mix.objects.get(pk=self.mix.pk), with_leader())
         self.assertEqual(self.detail()["range"]["in_s"], 12.0, "measuring again keeps what a person said")
 
@@ -174,7 +174,7 @@ class PicturesTest(RangeCase):
         measure_mix(self.mix, measured(mix))
         pictures = {}
         for item in review(self.reviewer, self.mix.pk).marks:
-            shown = review(self.reviewer, self.mix.pk, item.mark.letters).picture
+            shown = review(self.reviewer, self.mix.pk, item.mark.label).picture
             pictures[item.mark.kind] = shown and (shown.kind, shown.limit)
         self.assertEqual(pictures["dropout"], ("gap", ""))
         self.assertEqual(pictures["true-peak-over"], ("peak", "-1.0"))

@@ -79,7 +79,7 @@ class DeskTest(ProductionCase):
         self.assertEqual(rows[0].mix, second)
         self.production.programmes.create(number=9, title="Later")
         self.client.force_login(self.reviewer)
-        self.assertContains(self.client.get("/"), "take in its first mix")
+        self.assertContains(self.client.get("/"), "ingest its first mix")
 
     def test_next_is_the_soonest_due(self):
         for number, days in ((1, 9), (2, 1), (3, 4)):
@@ -121,13 +121,13 @@ class ReviewTest(ProductionCase):
     def test_first_open_one_is_chosen_and_any_can_be(self):
         marks = review(self.reviewer, self.mix.pk).marks
         self.assertEqual(review(self.reviewer, self.mix.pk).chosen, marks[0])
-        self.assertEqual(review(self.reviewer, self.mix.pk, marks[-1].mark.letters).chosen.mark, marks[-1].mark)
+        self.assertEqual(review(self.reviewer, self.mix.pk, marks[-1].mark.label).chosen.mark, marks[-1].mark)
         notes.decide(self.reviewer, marks[0].mark, self.mix, "not a fault")
         self.assertEqual(review(self.reviewer, self.mix.pk).chosen.mark, marks[1].mark)
 
     def test_says_verdict_figures_and_finding(self):
         mark = Mark.objects.get(kind="duck-missing")
-        page = self.page(mark.letters)
+        page = self.page(mark.label)
         self.assertContains(page, "Not yet:")
         self.assertContains(page, "wants -23.0 ± 0.5")
         self.assertContains(page, "Music does not give way")

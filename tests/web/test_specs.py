@@ -6,7 +6,7 @@ from pathlib import Path
 from django.core.files.storage import default_storage
 from django.urls import reverse
 
-from mezzavoce.accounts.models import Change
+from mezzavoce.accounts.models import AuditEntry
 from mezzavoce.config.refusals import Refused
 from mezzavoce.library import actions as library
 from mezzavoce.library import specs
@@ -72,7 +72,7 @@ class VersionsTest(SpecCase):
         (newest, changes), (_, none) = page.history
         self.assertEqual((newest.number, newest.made_by, none), (2, self.lead, []))
         self.assertTrue(any("-23 to -20.5" in c for c in changes), changes)
-        self.assertTrue(Change.objects.filter(action="change spec").exists())
+        self.assertTrue(AuditEntry.objects.filter(action="change spec").exists())
 
     def test_an_older_version_can_be_looked_at_but_not_changed(self):
         spec = self.own()

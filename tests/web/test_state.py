@@ -20,7 +20,7 @@ class StateCase(ProductionCase):
         self.mix = make_mix(self.production, self.lead)
         measure_mix(self.mix, three_stems(talk(40, SPANS), chord(40, -22)))
         self.marks = list(Mark.objects.order_by("in_sample", "id"))
-        first = self.marks[0].letters
+        first = self.marks[0].label
         self.shown = {"mark": first, "shown": first}
         self.seen = self.changes("mix-state", self.mix, **self.shown)["version"]
 
@@ -38,7 +38,7 @@ class ReviewStateTest(StateCase):
             self.assertEqual(self.state(), {})
 
     def test_another_mark_is_its_finding_alone(self):
-        other = self.marks[1].letters
+        other = self.marks[1].label
         state = self.state(mark=other)
         self.assertEqual((state["chosen"], list(state["parts"])), (other, ["finding"]))
         self.assertEqual(set(state), {"version", "chosen", "playback", "parts"})
@@ -47,22 +47,22 @@ class ReviewStateTest(StateCase):
     def test_a_decision_sends_its_own_line_and_states(self):
         state = self.post("decide", self.marks[0].pk, what="note it")
         self.assertEqual(set(state), {"version", "chosen", "playback", "parts", "facts", "lines", "states"})
-        self.assertEqual(list(state["lines"]), [self.marks[0].letters])
-        self.assertIn("noted", state["lines"][self.marks[0].letters])
-        self.assertEqual(state["states"][self.marks[0].letters], "noted")
+        self.assertEqual(list(state["lines"]), [self.marks[0].label])
+        self.assertIn("noted", state["lines"][self.marks[0].label])
+        self.assertEqual(state["states"][self.marks[0].label], "noted")
         self.assertEqual(set(state["parts"]), {"finding", "undo"})
         self.assertEqual(state["facts"]["noted"], "1")
 
     def test_deciding_can_go_on_to_another_mark(self):
-        self.shown["mark"] = self.marks[1].letters
+        self.shown["mark"] = self.marks[1].label
         state = self.post("decide", self.marks[0].pk, what="not a fault")
-        self.assertEqual(state["chosen"], self.marks[1].letters)
-        self.assertIn(f'data-mark="{self.marks[1].letters}"', state["parts"]["finding"])
+        self.assertEqual(state["chosen"], self.marks[1].label)
+        self.assertIn(f'data-mark="{self.marks[1].label}"', state["parts"]["finding"])
 
     def test_undo_goes_to_the_mark_that_it_was_about(self):
         notes.decide(self.reviewer, self.marks[1], self.mix, "note it")
         state = self.post("undo", self.mix.pk)
-        self.assertEqual((state["chosen"], Decision.objects.last().what), (self.marks[1].letters, "reopen"))
+        self.assertEqual((state["chosen"], Decision.objects.last().what), (self.marks[1].label, "reopen"))
 
     def test_a_wording_sends_the_finding_alone(self):
         notes.decide(self.reviewer, self.marks[0], self.mix, "note it")
@@ -76,7 +76,7 @@ class ReviewStateTest(StateCase):
     def test_a_correction_sends_what_hangs_on_the_judgement(self):
         state = self.post("correct", self.mix.pk, kind="no-speech", **{"from": "10:00:23:12", "to": "10:00:31:00"})
         self.assertEqual(state["data"]["speech"], [[8.0, 14.0]])
-        self.assertEqual(state["order"], [m["letters"] for m in state["data"]["marks"]])
+        self.assertEqual(state["order"], [m["label"] for m in state["data"]["marks"]])
         self.assertEqual(set(state["lines"]), set(state["order"]))
         self.assertEqual(set(state["parts"]), {"figures", "range", "finding", "undo"})
 

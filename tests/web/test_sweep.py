@@ -141,26 +141,26 @@ class TakeOutTest(ProductionCase):
     def test_one_that_cannot_be_measured_is_taken_out_and_may_come_again(self):
         self.client.force_login(self.reviewer)
         with self.assertRaisesRegex(Overtaken, "being measured"):
-            actions.take_out(self.reviewer, self.mix)
+            actions.remove_mix(self.reviewer, self.mix)
         self.fail()
-        self.assertContains(self.client.get(reverse("mix", args=[self.mix.pk])), "Take this mix out again")
-        self.client.post(reverse("take-out", args=[self.mix.pk]))
+        self.assertContains(self.client.get(reverse("mix", args=[self.mix.pk])), "Remove this mix")
+        self.client.post(reverse("remove-mix", args=[self.mix.pk]))
         self.assertFalse(Mix.objects.exists() or Run.objects.exists() or Track.objects.exists())
-        self.assertEqual(self.production.changes.last().action, "take out")
+        self.assertEqual(self.production.audit_entries.last().action, "remove mix")
         make_mix(self.production, self.lead)
 
     def test_a_guest_may_not(self):
         self.fail()
         with self.assertRaises(NotAllowed):
-            actions.take_out(self.guest, self.mix)
+            actions.remove_mix(self.guest, self.mix)
 
     def test_what_has_figures_or_somebodys_work_stays(self):
         self.fail()
         Correction.objects.create(mix=self.mix, kind="speech", in_sample=0, out_sample=9, by=self.reviewer)
         with self.assertRaisesRegex(Refused, "has worked on"):
-            actions.take_out(self.reviewer, self.mix)
+            actions.remove_mix(self.reviewer, self.mix)
         Correction.objects.all().delete()
         measure_mix(self.mix)
         with self.assertRaisesRegex(Refused, "was measured"):
-            actions.take_out(self.reviewer, self.mix)
+            actions.remove_mix(self.reviewer, self.mix)
         self.assertTrue(Mark.objects.exists())

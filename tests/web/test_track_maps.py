@@ -8,10 +8,10 @@ import numpy as np
 from django.urls import reverse
 
 from mezzavoce.library.models import Mix, StoredFile
-from mezzavoce.measuring.orders import order_of
+from mezzavoce.measuring.core_requests import request_for
 from tests.core.test_media import ffmpeg
 from tests.signals import RATE, chord, noise, stereo, talk, write_wav
-from tests.web.test_intake import IntakeCase
+from tests.web.test_ingest import IntakeCase
 
 
 def wav(signal):
@@ -30,7 +30,7 @@ MAP = (("mix", "1-2"), ("dialogue", "3-4"), ("music", "5-6"), ("effects", "7-8")
 class TrackMapCase(IntakeCase):
     def take(self, file_id, pairs, **more):
         files = json.dumps([{"id": file_id, "role": role, "tracks": tracks} for role, tracks in pairs])
-        return self.take_in([], files=files, **more)
+        return self.ingest([], files=files, **more)
 
 
 class OneFileTest(TrackMapCase):
@@ -53,7 +53,7 @@ class OneFileTest(TrackMapCase):
     def test_measured_like_the_same_sounds_in_files_of_their_own(self):
         answer = self.bring("all.wav", eight_channels()).json()
         self.take(answer["id"], MAP)
-        with order_of(Mix.objects.get()) as order:
+        with request_for(Mix.objects.get()) as order:
             self.assertTrue(all(Path(p).exists() for p in order["mix"]["paths"]))
         self.assertEqual((order["mix"]["tracks"], [s["tracks"] for s in order["stems"]]), ([1, 2], [[3, 4], [5, 6], [7, 8]]))
 
@@ -125,8 +125,8 @@ class LayoutTest(TrackMapCase):
 class LeftAndRightTest(TrackMapCase):
     def test_two_mono_files_are_one_mix(self):
         ids = [self.bring(f"mix.{side}.wav", wav(noise(3, -20, seed=k))).json()["id"] for k, side in enumerate("LR")]
-        self.assertEqual(self.take_in([(i, "mix") for i in ids]).status_code, 201)
+        self.assertEqual(self.ingest([(i, "mix") for i in ids]).status_code, 201)
         mix = Mix.objects.get()
         self.assertEqual((mix.channels, mix.layout, mix.sample_rate_hz), (2, "stereo", RATE))
-        with order_of(mix) as order:
+        with request_for(mix) as order:
             self.assertEqual(len(order["mix"]["paths"]), 2)

@@ -10,12 +10,12 @@ from kombu.exceptions import OperationalError
 from mezzavoce.config import celery
 from mezzavoce.library import actions as library
 from mezzavoce.library.models import Playback
-from mezzavoce.library.playback import PLAYBACKS
 from mezzavoce.measuring import actions
 from mezzavoce.measuring.models import Run
 from mezzavoce.measuring.queue import RUNS
-from mezzavoce.work import bell
-from mezzavoce.work.doing import work_next
+from mezzavoce.transcoding.playback import PLAYBACKS
+from mezzavoce.work import waking
+from mezzavoce.work.execution import work_next
 from mezzavoce.work.models import Turn
 from mezzavoce.work.queue import Rules
 from mezzavoce_core.errors import NotMeasurable, ToolFailed
@@ -57,7 +57,7 @@ class LeaseTest(ProductionCase):
         return done
 
     def test_put_off_longer_each_time(self):
-        rules = Rules(lease_s=1, most_attempts=9, first_wait_s=5, worn_out="", longest_wait_s=300)
+        rules = Rules(lease_s=1, most_attempts=9, first_wait_s=5, given_up="", longest_wait_s=300)
         self.assertEqual([rules.wait_s(n) for n in (1, 2, 3, 4, 9)], [5, 20, 80, 300, 300])
 
     def test_whatever_goes_wrong_ends_in_a_state_and_a_sentence(self):
@@ -82,7 +82,7 @@ class LeaseTest(ProductionCase):
         lost = RUNS.claim()
         Run.objects.update(lease_until=timezone.now() - LONG_AGO)
         found = RUNS.claim()
-        self.assertFalse(RUNS.end(lost, Run.State.MEASURED) or RUNS.put_off(lost, "late") or RUNS.extend(lost))
+        self.assertFalse(RUNS.end(lost, Run.State.MEASURED) or RUNS.postpone(lost, "late") or RUNS.extend(lost))
         self.assertTrue(RUNS.end(found, Run.State.MEASURED))
 
     def test_a_lease_goes_on_while_somebody_works(self):
@@ -103,5 +103,5 @@ class BellTest(ProductionCase):
 
     def test_it_rings_once_and_does_not_wait_for_the_queue(self):
         with mock.patch.object(celery.app, "send_task") as rung:
-            bell.ring("measuring.tasks.wake")
+            waking.wake_workers("measuring.tasks.wake")
         rung.assert_called_once_with("mezzavoce.measuring.tasks.wake", retry=False)

@@ -37,6 +37,7 @@ INSTALLED_APPS = [
     "mezzavoce.accounts",
     "mezzavoce.work",
     "mezzavoce.library",
+    "mezzavoce.transcoding",
     "mezzavoce.measuring",
     "mezzavoce.notes",
     "mezzavoce.dispatch",
@@ -162,7 +163,7 @@ MAILBOX_DIR = DATA_DIR / "mailbox"
 UPLOAD_MAX_BYTES = int(_env("UPLOAD_MAX_GIB", "64")) * 1024**3
 # Left free on the disk for measuring and for what is made of files; an upload that would take it is refused beforehand.
 SPACE_RESERVE_BYTES = int(_env("SPACE_RESERVE_GIB", "2")) * 1024**3
-# With less room than this the intake says so before the disk is full.
+# With less room than this the ingest page says so before the disk is full.
 LOW_ROOM_BYTES = int(_env("LOW_ROOM_GIB", "10")) * 1024**3
 DATA_UPLOAD_MAX_MEMORY_SIZE = 16 * 1024 * 1024
 
@@ -198,7 +199,7 @@ CELERY_TASK_DEFAULT_QUEUE = "errands"
 # Quick errands do not wait behind film that is being made ready for the browser.
 CELERY_TASK_ROUTES = {
     "mezzavoce.measuring.tasks.wake": {"queue": "measuring"},
-    "mezzavoce.library.tasks.make_playbacks": {"queue": "films"},
+    "mezzavoce.transcoding.tasks.make_playbacks": {"queue": "films"},
     "mezzavoce.dispatch.tasks.cut_excerpts": {"queue": "films"},
 }
 SWEEP_S = float(_env("SWEEP_S", "10"))
@@ -208,7 +209,7 @@ CELERY_BEAT_SCHEDULE = {
     "missed": {"task": "mezzavoce.measuring.tasks.find_stale", "schedule": 600.0, "options": {"expires": 600}},
     "files": {"task": "mezzavoce.library.tasks.look_at_files", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
     "tidying": {"task": "mezzavoce.library.tasks.tidy_up", "schedule": 3600.0, "options": {"expires": 3600}},
-    "playback": {"task": "mezzavoce.library.tasks.make_playbacks", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
+    "playback": {"task": "mezzavoce.transcoding.tasks.make_playbacks", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
     "mail": {"task": "mezzavoce.dispatch.tasks.send_mail", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
     "excerpts": {"task": "mezzavoce.dispatch.tasks.cut_excerpts", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
 }

@@ -11,6 +11,7 @@ urlpatterns = [
     path("", include("mezzavoce.screens.urls")),
     path("", include("mezzavoce.accounts.urls")),
     path("", include("mezzavoce.library.urls")),
+    path("", include("mezzavoce.transcoding.urls")),
     path("", include("mezzavoce.measuring.urls")),
     path("", include("mezzavoce.notes.urls")),
     path("", include("mezzavoce.dispatch.urls")),

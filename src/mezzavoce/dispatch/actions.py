@@ -8,14 +8,14 @@ from django.http import Http404
 from django.utils import timezone
 from django.utils.text import slugify
 
+from ..accounts.access import require
 from ..accounts.models import Person, record
 from ..config.refusals import Overtaken, Refused
-from ..library.access import require
 from ..library.models import Contact, Membership, Mix
 from ..measuring.selectors import current_judgement
 from ..notes.models import Note
 from ..notes.selectors import Marked, marked
-from ..work.bell import ring_on_commit
+from ..work.waking import wake_workers_on_commit
 from . import compose
 from .mails import announce
 from .models import Answer, Delivery, Dispatch, DispatchItem, Excerpt, Recipient
@@ -90,8 +90,8 @@ def send(person: Person, dispatch: Dispatch, *, answers_by_mail: bool = False) -
         Delivery.objects.filter(recipient__dispatch=row).update(state=Delivery.State.WAITING)
         Excerpt.objects.bulk_create([Excerpt(item=i) for i in items])
         record(row.mix.production, person, "send notes", row.subject, after=[str(r.contact) for r in row.recipients.select_related("contact")])
-        ring_on_commit("dispatch.tasks.send_mail")
-        ring_on_commit("dispatch.tasks.cut_excerpts")
+        wake_workers_on_commit("dispatch.tasks.send_mail")
+        wake_workers_on_commit("dispatch.tasks.cut_excerpts")
     return row
 
 
@@ -110,7 +110,7 @@ def retry(person: Person, delivery: Delivery) -> None:
         row.state, row.attempts, row.next_try = Delivery.State.WAITING, 0, None
         row.save()
         record(production, person, "send mail again", str(row.recipient.contact))
-        ring_on_commit("dispatch.tasks.send_mail")
+        wake_workers_on_commit("dispatch.tasks.send_mail")
 
 
 def withdraw_link(person: Person, recipient: Recipient) -> None:
@@ -145,7 +145,7 @@ def renew_link(person: Person, recipient: Recipient) -> Recipient:
         fresh = _link_for(dispatch, recipient.contact)
         Delivery.objects.create(recipient=fresh, state=Delivery.State.WAITING, text=before.text, html=before.html)
         record(dispatch.mix.production, person, "send link anew", str(recipient.contact))
-        ring_on_commit("dispatch.tasks.send_mail")
+        wake_workers_on_commit("dispatch.tasks.send_mail")
     return fresh
 
 
@@ -178,7 +178,7 @@ def answer(recipient: Recipient, item: DispatchItem, what: str, reason: str, cli
             given = Answer.objects.create(recipient=recipient, client_key=client_key, **said)
             mix = recipient.dispatch.mix
             told = {"by": str(recipient.contact), "link": recipient.pk}
-            record(mix.production, None, f"answer: {what}", f"{mix}: {item.content['letters']}", after=told)
+            record(mix.production, None, f"answer: {what}", f"{mix}: {item.content['label']}", after=told)
             announce(recipient.dispatch)
     except IntegrityError:
         given = Answer.objects.get(recipient=recipient, client_key=client_key)

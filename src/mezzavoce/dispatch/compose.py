@@ -19,7 +19,7 @@ def content_of(item: Marked) -> dict[str, Any]:
     remedy = mark.evidence["remedy"]
     assert item.note is not None
     return {
-        "letters": mark.letters,
+        "label": mark.label,
         "family": mark.family,
         "severity": item.note.severity,
         "title": mark.title,
@@ -50,7 +50,7 @@ def csv_of(contents: list[dict[str, Any]]) -> str:
     """The attached table."""
     rows = [
         {
-            "mark": c["letters"],
+            "mark": c["label"],
             "in": c["in_timecode"],
             "out": c["out_timecode"],
             "severity": c["severity"],

@@ -3,9 +3,10 @@
 from django.db import transaction
 
 from ..library.models import Mix, Playback, StoredFile
-from ..library.playback import cut, still
-from ..library.storage import keep, local_copy, work_folder
-from ..work.doing import work_next as work_through
+from ..library.storage import keep, local_copy
+from ..processes.folders import work_folder
+from ..transcoding.playback import cut, still
+from ..work.execution import work_next as work_through
 from ..work.queue import Queue, Rules
 from .models import Dispatch, Excerpt
 
@@ -16,7 +17,7 @@ EXCERPTS: Queue[Excerpt] = Queue(
     kind="excerpt",
     rows=Excerpt.objects.filter(item__dispatch__state=Dispatch.State.SENT, item__dispatch__mix__playback__state=Playback.State.READY),
     production="item__dispatch__mix__programme__production_id",
-    rules=Rules(lease_s=240, most_attempts=3, first_wait_s=30, worn_out="The worker stopped {attempts} times while it cut picture and sound of this passage."),
+    rules=Rules(lease_s=240, most_attempts=3, first_wait_s=30, given_up="The worker stopped {attempts} times while it cut picture and sound of this passage."),
 )
 
 
@@ -46,5 +47,5 @@ def _cut(row: Excerpt) -> None:
                 return
             held.clip = keep(clip, mix.production, StoredFile.Kind.EXCERPT, "excerpt.mp4")
             held.still = keep(picture, mix.production, StoredFile.Kind.STILL, "still.jpg") if shown else None
-            held.let_go(Excerpt.State.READY)
+            held.release(Excerpt.State.READY)
             held.save()

@@ -9,7 +9,7 @@ from django.template.loader import render_to_string
 from django.urls import reverse
 from django.utils import timezone
 
-from ..work.doing import work_next as work_through
+from ..work.execution import work_next as work_through
 from ..work.queue import Queue, Rules
 from .models import Answer, Delivery, Dispatch, Notice, Recipient
 from .post import FateUnknown, TurnedDown, address, post
@@ -22,7 +22,7 @@ _RULES = Rules(
     lease_s=2 * settings.MAIL_LIMIT_S,
     most_attempts=6,
     first_wait_s=15,
-    worn_out="The mail could not be handed over in {attempts} tries.",
+    given_up="The mail could not be handed over in {attempts} tries.",
     when_lost=Delivery.State.UNKNOWN,
     lost="The worker stopped while it handed this mail over; it may have arrived or not. Ask the addressee, then send it again if it did not.",
 )

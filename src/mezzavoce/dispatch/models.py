@@ -52,7 +52,7 @@ class DispatchItem(models.Model):
 
     def __str__(self) -> str:
         """Mark and title."""
-        return f"{self.content['letters']} {self.content['title']}"
+        return f"{self.content['label']} {self.content['title']}"
 
 
 class Excerpt(Making):

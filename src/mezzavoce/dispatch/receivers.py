@@ -4,11 +4,11 @@ from typing import Any
 
 from django.dispatch import receiver
 
-from ..library.signals import playback_ready
-from ..work.bell import ring_on_commit
+from ..transcoding.signals import playback_ready
+from ..work.waking import wake_workers_on_commit
 
 
 @receiver(playback_ready)
 def cut(**_: Any) -> None:
     """Wake whoever cuts."""
-    ring_on_commit("dispatch.tasks.cut_excerpts")
+    wake_workers_on_commit("dispatch.tasks.cut_excerpts")

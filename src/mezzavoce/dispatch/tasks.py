@@ -3,7 +3,7 @@
 from celery import shared_task
 from django.conf import settings
 
-from ..work.bell import ring
+from ..work.waking import wake_workers
 from . import excerpts, mails
 
 
@@ -11,7 +11,7 @@ from . import excerpts, mails
 def send_mail() -> None:
     """Send one mail, and have the next one sent by a task of its own: each has the whole time."""
     if mails.send_next() and mails.waiting():
-        ring("dispatch.tasks.send_mail")
+        wake_workers("dispatch.tasks.send_mail")
 
 
 @shared_task

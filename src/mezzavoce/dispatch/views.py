@@ -11,14 +11,15 @@ from django.views.decorators.cache import never_cache
 from django.views.decorators.clickjacking import xframe_options_sameorigin
 from django.views.decorators.http import require_GET, require_POST
 
+from ..accounts.access import role_in
 from ..accounts.guard import check_links, count_miss
 from ..accounts.models import Person
 from ..config.inputs import client_key, whole
 from ..config.refresh import changed, encoded, rendered, respond, seen_by
 from ..config.refusals import Refused, wants_json
 from ..library import actions as library_actions
-from ..library.access import mix_for, role_in
 from ..library.models import Contact, Membership, Mix
+from ..library.selectors import mix_for
 from ..library.serving import serve
 from ..notes.wording import rate_words
 from . import actions

@@ -13,18 +13,18 @@ from mezzavoce_core.judge.spec import PRESETS
 from mezzavoce_core.media.layouts import parse_layout
 from mezzavoce_core.timecode import FrameRate, parse_rate, parse_timecode
 
+from ..accounts.access import require
 from ..accounts.models import Person, record
 from ..config.inputs import one_line
 from ..config.refusals import Refused
-from .access import require
 from .models import Contact, Membership, Mix, Playback, Production, Programme, Spec, SpecVersion, StoredFile, Track
-from .signals import taken_in
+from .signals import ingested
 from .sounds import CAPTIONS, Piece, Shape, check_pieces, shape_of, signature
 
 
 @dataclass(frozen=True)
-class Intake:
-    """What is taken in: a programme (an existing one, or number and title of a new one), the timing, and files with their roles."""
+class Ingest:
+    """What is ingested: a programme (an existing one, or number and title of a new one), the timing, and files with their roles."""
 
     files: Sequence[Piece | tuple[StoredFile, str]]
     frame_rate: str
@@ -102,24 +102,24 @@ def plan_programme(
     return programme
 
 
-def take_in(person: Person, production: Production, intake: Intake) -> Mix:
+def ingest(person: Person, production: Production, ingest: Ingest) -> Mix:
     """Make a mix of stored files and have it measured. Nothing is made unless everything fits together."""
     require(person, production, Membership.Role.REVIEWER)
-    given = [Piece(*p) for p in intake.files]
+    given = [Piece(*p) for p in ingest.files]
     captions, pieces = [p.file for p in given if p.role == CAPTIONS], [p for p in given if p.role != CAPTIONS]
     if len(captions) > 1:
         raise Refused("Two files hold captions; a mix is held against one. Remove the other.")
     _check_files(production, given)
-    shape = shape_of(pieces, parse_layout(intake.layout) if intake.layout else "")
+    shape = shape_of(pieces, parse_layout(ingest.layout) if ingest.layout else "")
     info = shape.info
-    rate = timing(intake.frame_rate, intake.start_timecode)
+    rate = timing(ingest.frame_rate, ingest.start_timecode)
     with transaction.atomic():
         # Locked, so that two new programmes at once get two numbers.
         Production.objects.select_for_update().get(pk=production.pk)
-        programme = intake.programme or plan_programme(person, production, _next_number(production, intake.number), intake.title)
-        # Locked, so that two intakes at once get two numbers.
+        programme = ingest.programme or plan_programme(person, production, _next_number(production, ingest.number), ingest.title)
+        # Locked, so that two ingests at once get two numbers.
         Programme.objects.select_for_update().get(pk=programme.pk)
-        label = intake.label or shape.layout
+        label = ingest.label or shape.layout
         number = (Mix.objects.filter(programme=programme, label=label).aggregate(n=Max("number"))["n"] or 0) + 1
         mix = Mix.objects.create(
             programme=programme,
@@ -127,20 +127,20 @@ def take_in(person: Person, production: Production, intake: Intake) -> Mix:
             number=number,
             frame_rate=str(rate),
             drop_frame=rate.drop_frame,
-            start_timecode=intake.start_timecode,
+            start_timecode=ingest.start_timecode,
             sample_rate_hz=info.sample_rate_hz,
             channels=shape.channels,
             layout=shape.layout,
             duration_s=info.duration_s,
             has_picture=info.has_picture,
             captions=captions[0] if captions else None,
-            taken_in_by=person,
+            ingested_by=person,
         )
         Playback.objects.create(mix=mix)
         Track.objects.bulk_create([Track(mix=mix, file=p.file, role=p.role, tracks=p.tracks) for p in pieces])
         _remember(production, pieces, shape)
-        record(production, person, "take in", str(mix))
-        taken_in.send(sender=Mix, mix=mix, person=person)
+        record(production, person, "ingest", str(mix))
+        ingested.send(sender=Mix, mix=mix, person=person)
     return mix
 
 

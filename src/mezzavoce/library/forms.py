@@ -1,4 +1,4 @@
-"""The intake form: programme, timing, files with roles."""
+"""The ingest form: programme, timing, files with roles."""
 
 import json
 from typing import Any
@@ -28,8 +28,8 @@ FRAME_RATES = (
 )
 
 
-class IntakeForm(forms.Form):
-    """What is taken in. ``files`` is JSON: a list of ``{"id": …, "role": …, "tracks": …}``; ``layout`` says where the channels stand."""
+class IngestForm(forms.Form):
+    """What is ingested. ``files`` is JSON: a list of ``{"id": …, "role": …, "tracks": …}``; ``layout`` says where the channels stand."""
 
     programme = forms.ModelChoiceField(Programme.objects.none(), required=False, empty_label="a new programme")
     number = forms.IntegerField(min_value=1, max_value=9999, required=False)

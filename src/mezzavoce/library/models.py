@@ -11,6 +11,7 @@ from django.db import models
 from mezzavoce_core.judge import spec as core_spec
 from mezzavoce_core.timecode import Clock, parse_rate
 
+from ..accounts.access import Role
 from ..accounts.models import Person
 from ..work.models import FAILED, RUNNING, WAITING, Making, Work
 
@@ -37,13 +38,7 @@ class Production(models.Model):
 class Membership(models.Model):
     """What a person may do in a production."""
 
-    class Role(models.TextChoices):
-        """From looking to leading."""
-
-        GUEST = "guest", "guest"
-        REVIEWER = "reviewer", "reviewer"
-        LEAD = "lead", "lead"
-
+    Role = Role
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="memberships")
     person = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="memberships")
     role = models.CharField(max_length=10, choices=Role)
@@ -234,8 +229,8 @@ class Mix(models.Model):
     duration_s = models.FloatField()
     has_picture = models.BooleanField(default=False)
     captions = models.ForeignKey(StoredFile, null=True, on_delete=models.PROTECT, related_name="captions_of")
-    taken_in_by = models.ForeignKey(Person, null=True, on_delete=models.PROTECT, related_name="+")
-    taken_in_at = models.DateTimeField(auto_now_add=True)
+    ingested_by = models.ForeignKey(Person, null=True, on_delete=models.PROTECT, related_name="+")
+    ingested_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["programme", "label", "number"], name="one_number_a_mix")]

@@ -2,11 +2,8 @@
 
 from django.dispatch import Signal
 
-taken_in = Signal()
-"""A person took in a mix; sent inside the transaction with ``mix`` and ``person``."""
-
-playback_ready = Signal()
-"""Picture and sound of a ``mix`` are there for the browser; sent inside the transaction."""
+ingested = Signal()
+"""A person ingested a mix; sent inside the transaction with ``mix`` and ``person``."""
 
 sweeping = Signal()
 """What nothing points at is about to be removed; sent with ``dry_run``. Each receiver lets go of the files that it needs no more and

@@ -123,5 +123,5 @@ def order_part(role: str, own: Sequence[Track], layout: str, paths: dict[int, st
 
 
 def tracks_of(mix: Mix) -> list[Track]:
-    """The tracks of a mix with their files, in the order taken in."""
+    """The tracks of a mix with their files, in the order ingested."""
     return list(Track.objects.filter(mix=mix).select_related("file").order_by("id"))

@@ -9,9 +9,9 @@ from django.http import Http404
 
 from mezzavoce_core.judge import spec as core_spec
 
+from ..accounts.access import require
 from ..accounts.models import Person, record
 from ..config.refusals import Refused
-from .access import require
 from .models import Membership, Production, Spec, SpecVersion
 
 _LARGEST_FILE = 256 * 1024

@@ -6,14 +6,14 @@ import shutil
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from tempfile import TemporaryDirectory
 
 from django.conf import settings
 from django.core.files import File
 from django.core.files.storage import default_storage
 from django.db import transaction
 
-from ..work.doing import NotWanted
+from ..processes.folders import work_folder
+from ..work.execution import NotWanted
 from .models import Production, StoredFile, Upload
 
 _PIECE = 1 << 20
@@ -62,14 +62,6 @@ def local_copy(row: StoredFile) -> Iterator[Path]:
         yield path
 
 
-@contextmanager
-def work_folder() -> Iterator[Path]:
-    """A folder of one's own that goes with everything in it."""
-    settings.WORK_DIR.mkdir(parents=True, exist_ok=True)
-    with TemporaryDirectory(dir=settings.WORK_DIR) as folder:
-        yield Path(folder)
-
-
 def drop(row: StoredFile) -> None:
     """Delete a derived file: the row now, the bytes once that is certain."""
     name = row.storage_name
@@ -77,13 +69,13 @@ def drop(row: StoredFile) -> None:
     transaction.on_commit(lambda: default_storage.delete(name))
 
 
-def sha256_of(path: Path, hold: Callable[[], bool] = lambda: True) -> str:
-    """Checksum of a file's content. ``hold`` is asked now and then whether to go on; raises NotWanted when it says no."""
+def sha256_of(path: Path, go_on: Callable[[], bool] = lambda: True) -> str:
+    """Checksum of a file's content. ``go_on`` is asked now and then whether to go on; raises NotWanted when it says no."""
     digest = hashlib.sha256()
     with path.open("rb") as file:
         while piece := file.read(_HASHED_AT_ONCE):
             digest.update(piece)
-            if len(piece) == _HASHED_AT_ONCE and not hold():
+            if len(piece) == _HASHED_AT_ONCE and not go_on():
                 raise NotWanted("Nobody wants this any more.")
     return digest.hexdigest()
 

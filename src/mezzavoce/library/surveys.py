@@ -6,10 +6,10 @@ from django.conf import settings
 from django.db import transaction
 
 from ..config.refusals import Refused
-from ..work.bell import ring_on_commit
-from ..work.doing import work_next as work_through
+from ..processes.core import ask
+from ..work.execution import work_next as work_through
 from ..work.queue import Queue, Rules
-from .core_process import ask
+from ..work.waking import wake_workers_on_commit
 from .models import StoredFile, Survey
 from .storage import local_copy
 
@@ -21,7 +21,7 @@ SURVEYS: Queue[Survey] = Queue(
         lease_s=60,
         most_attempts=3,
         first_wait_s=5,
-        worn_out="The worker stopped {attempts} times while it looked through this file. Give the roles by hand, or export the file again.",
+        given_up="The worker stopped {attempts} times while it looked through this file. Give the roles by hand, or export the file again.",
     ),
 )
 
@@ -40,10 +40,10 @@ def sounds_of(row: StoredFile, *, in_pairs: bool = False) -> list[dict[str, Any]
             raise Refused(look.error)
         if not made and look.state == Survey.State.READY:
             # Looked through once, as one sound; now in pairs.
-            look.let_go(Survey.State.WAITING)
+            look.release(Survey.State.WAITING)
             look.in_pairs, look.attempts = in_pairs, 0
             look.save()
-        ring_on_commit("library.tasks.look_at_files")
+        wake_workers_on_commit("library.tasks.look_at_files")
     return None
 
 

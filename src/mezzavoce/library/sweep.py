@@ -22,7 +22,7 @@ from .storage import drop
 GIVEN_UP = timedelta(days=7)
 """An upload to which nothing was added for so long is given up."""
 UNUSED = timedelta(days=2)
-"""A file that no mix uses, and one that an upload brought, stays so long: somebody may be filling in the intake."""
+"""A file that no mix uses, and one that an upload brought, stays so long: somebody may be filling in the ingest page."""
 AT_WORK = timedelta(days=2)
 """Working folders, and bytes in the store without a row, may be in use for so long."""
 
@@ -39,10 +39,10 @@ class Leftover:
 def sweep(*, dry_run: bool = False) -> list[Leftover]:
     """Remove everything that is left over, or say only what would be. Returns what it was."""
     now = timezone.now()
-    let_go = {pk for _, pks in sweeping.send(sender=StoredFile, dry_run=dry_run) for pk in pks}
+    release = {pk for _, pks in sweeping.send(sender=StoredFile, dry_run=dry_run) for pk in pks}
     return [
         *_uploads(now, dry_run),
-        *_files(now, let_go, dry_run),
+        *_files(now, release, dry_run),
         *_bytes_without_a_row(now, dry_run),
         *_parts_without_a_row(now, dry_run),
         *_working_folders(now, dry_run),
@@ -69,9 +69,9 @@ def unused_files() -> QuerySet[StoredFile]:
     return found
 
 
-def _files(now: datetime, let_go: set[int], dry_run: bool) -> Iterator[Leftover]:
+def _files(now: datetime, release: set[int], dry_run: bool) -> Iterator[Leftover]:
     unused = unused_files().filter(created__lt=now - UNUSED)
-    for pk in sorted(let_go | set(unused.values_list("pk", flat=True))):
+    for pk in sorted(release | set(unused.values_list("pk", flat=True))):
         row = StoredFile.objects.filter(pk=pk).first()
         if row is None:
             continue

@@ -2,14 +2,7 @@
 
 from celery import shared_task
 
-from . import playback, surveys, sweep, uploads
-
-
-@shared_task
-def make_playbacks() -> None:
-    """Make picture and sound for the browser until nothing waits."""
-    while playback.work_next():
-        pass
+from . import surveys, sweep, uploads
 
 
 @shared_task

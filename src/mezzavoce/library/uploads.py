@@ -13,14 +13,14 @@ from django.http import Http404
 from mezzavoce_core.errors import CaptionError, NotMeasurable
 from mezzavoce_core.exchange.captions import read_captions
 
+from ..accounts.access import require
 from ..accounts.models import Person
 from ..config.inputs import one_line
 from ..config.refusals import NoRoom, Overtaken, Refused
-from ..work.bell import ring_on_commit
-from ..work.doing import work_next as work_through
+from ..processes.core import ask
+from ..work.execution import work_next as work_through
 from ..work.queue import Queue, Rules
-from .access import require
-from .core_process import ask
+from ..work.waking import wake_workers_on_commit
 from .models import Membership, Production, StoredFile, Upload
 from .storage import free_bytes, keep, sha256_of
 
@@ -36,7 +36,7 @@ UPLOADS: Queue[Upload] = Queue(
         lease_s=60,
         most_attempts=3,
         first_wait_s=5,
-        worn_out="The worker stopped {attempts} times while it looked at this file. Export it again, then choose it again.",
+        given_up="The worker stopped {attempts} times while it looked at this file. Export it again, then choose it again.",
     ),
 )
 
@@ -48,7 +48,7 @@ def begin(person: Person, production: Production, name: str, size: int, modified
     if size <= 0:
         raise Refused(f"“{name}” is empty; copy or export it again.")
     if size > settings.UPLOAD_MAX_BYTES:
-        raise Refused(f"“{name}” is larger than the {settings.UPLOAD_MAX_BYTES // _GIB} GiB that are taken in. Export it at a smaller picture size.")
+        raise Refused(f"“{name}” is larger than the {settings.UPLOAD_MAX_BYTES // _GIB} GiB that are accepted. Export it at a smaller picture size.")
     with transaction.atomic():
         # One announcement at a time in a production: what one was promised counts for the next.
         Production.objects.select_for_update().get(pk=production.pk)
@@ -120,9 +120,9 @@ def hand_in(upload: Upload) -> Upload:
             return row
         if row.here != row.size:
             raise Overtaken(f"“{row.name}” goes on at byte {row.here}.")
-        row.let_go(Upload.State.WAITING)
+        row.release(Upload.State.WAITING)
         row.save()
-        ring_on_commit("library.tasks.look_at_files")
+        wake_workers_on_commit("library.tasks.look_at_files")
     return row
 
 
@@ -149,7 +149,7 @@ def _look_at(row: Upload) -> None:
         if held is None:
             return
         held.file = keep(held.part, held.production, kind, held.name, sha256=sha256, facts=facts)
-        held.let_go(Upload.State.READY)
+        held.release(Upload.State.READY)
         held.save()
         transaction.on_commit(lambda: held.part.unlink(missing_ok=True))
 
@@ -167,7 +167,7 @@ def finish(upload: Upload) -> StoredFile:
             time.sleep(_TURN_S)
         row = Upload.objects.select_related("file").get(pk=row.pk)
     if row.file is None:
-        raise Refused(row.error or "The file could not be taken in. Choose it again.")
+        raise Refused(row.error or "The file could not be accepted. Choose it again.")
     return row.file
 
 

@@ -1,44 +1,43 @@
-"""Intake, arriving files, and picture and sound for the browser."""
+"""Ingest and arriving files."""
 
 from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.decorators import login_required
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from mezzavoce_core.media.probe import FileInfo
 
+from ..accounts.access import require
 from ..config.inputs import whole
 from ..config.refusals import Refused
 from . import actions, surveys, uploads
-from .access import file_for, mix_for, production_for, require
-from .forms import IntakeForm
+from .forms import IngestForm
 from .models import Membership, StoredFile, Upload
-from .playback import listen as make_listen
-from .serving import serve
+from .selectors import file_for, production_for
 from .sounds import holds_several, signature
-from .storage import free_bytes, work_folder
+from .storage import free_bytes
 
 
 @login_required
-def intake(request: HttpRequest, production_id: int) -> HttpResponse:
-    """The page where a mix is taken in; answers a script with where to go or what is wrong with which field."""
+def ingest(request: HttpRequest, production_id: int) -> HttpResponse:
+    """The page where a mix is ingested; answers a script with where to go or what is wrong with which field."""
     production = production_for(request.user, production_id)
     if request.method != "POST":
         role = require(request.user, production)
-        context = {"production": production, "form": IntakeForm(production), "may": role != Membership.Role.GUEST}
+        context = {"production": production, "form": IngestForm(production), "may": role != Membership.Role.GUEST}
         context |= {"unfinished": uploads.unfinished(request.user, production), "room": max(0, free_bytes()), "low_room": settings.LOW_ROOM_BYTES}
-        return render(request, "library/intake.html", context)
+        return render(request, "library/ingest.html", context)
     require(request.user, production, Membership.Role.REVIEWER)
-    form = IntakeForm(production, request.POST)
+    form = IngestForm(production, request.POST)
     if not form.is_valid():
         errors = {name: " ".join(texts) for name, texts in form.errors.items()}
         return JsonResponse({"error": next(iter(errors.values())), "fields": errors}, status=422)
     chosen: dict[str, Any] = form.cleaned_data
-    mix = actions.take_in(request.user, production, actions.Intake(**chosen))
+    mix = actions.ingest(request.user, production, actions.Ingest(**chosen))
     return JsonResponse({"address": reverse("mix", args=[mix.pk])}, status=201)
 
 
@@ -108,25 +107,3 @@ def survey(request: HttpRequest, file_id: int) -> JsonResponse:
         return JsonResponse({"state": "being looked through"}, status=202)
     address = reverse("listen", args=[row.pk])
     return JsonResponse({"lanes": [lane | {"listen": f"{address}?tracks={lane['tracks'].replace('+', '%2B')}"} for lane in found]})
-
-
-@login_required
-@require_GET
-def listen(request: HttpRequest, file_id: int) -> HttpResponseBase:
-    """Some seconds of some tracks of a file."""
-    row = file_for(request.user, file_id)
-    with work_folder() as folder:
-        target = folder / "listen.mp4"
-        make_listen(row, request.GET.get("tracks", ""), target)
-        return HttpResponse(target.read_bytes(), content_type="audio/mp4", headers={"Cache-Control": "private, max-age=3600"})
-
-
-@login_required
-@require_GET
-def playback(request: HttpRequest, mix_id: int) -> HttpResponseBase:
-    """Picture and sound of a mix, byte ranges answered."""
-    mix = mix_for(request.user, mix_id)
-    made = getattr(mix, "playback", None)
-    if made is None or made.file is None:
-        raise Http404
-    return serve(request, made.file, "video/mp4")

@@ -13,19 +13,21 @@ from mezzavoce_core.errors import MezzavoceError
 from mezzavoce_core.exchange.peaks import write_peaks
 from mezzavoce_core.measure.programme import Part, by_hand
 
+from ..accounts.access import require
 from ..accounts.models import Person, record
 from ..config.refusals import Overtaken, Refused
-from ..library import core_process, specs
-from ..library.access import require
+from ..library import specs
 from ..library.models import Membership, Mix, Production, Programme, Spec, SpecVersion, StoredFile
-from ..library.storage import keep, work_folder
-from ..work.bell import ring_on_commit
-from ..work.doing import work_next as work_through
+from ..library.storage import keep
+from ..processes import core as core_process
+from ..processes.folders import work_folder
+from ..work.execution import work_next as work_through
+from ..work.waking import wake_workers_on_commit
 from . import queue
-from .judging import hold, judge_run, look_ahead, rejudge
-from .last import read
+from .core_requests import request_for
+from .judgement_cache import read
+from .judging import judge_run, lock_measured_runs, look_ahead, rejudge
 from .models import Correction, Judgement, Run
-from .orders import order_of
 from .selectors import mark_stale, stale_mixes, unjudged
 
 
@@ -36,7 +38,7 @@ def request_run(person: Person, mix: Mix) -> Run:
         with transaction.atomic():
             run = Run.objects.create(mix=mix, active_key=str(mix.pk), requested_by=person)
             record(mix.production, person, "measure", str(mix))
-            ring_on_commit("measuring.tasks.wake")
+            wake_workers_on_commit("measuring.tasks.wake")
     except IntegrityError:
         raise Overtaken(f"{mix} is being measured already; wait for it, or cancel it first.") from None
     return run
@@ -49,13 +51,13 @@ def cancel_run(person: Person, run: Run) -> None:
         row = Run.objects.select_for_update().get(pk=run.pk)
         if not row.is_active:
             raise Overtaken("This measurement is over already; there is nothing left to cancel.")
-        row.let_go(Run.State.CANCELLED)
+        row.release(Run.State.CANCELLED)
         row.stage = "cancelled"
         row.save()
         record(run.mix.production, person, "cancel measuring", str(run.mix))
 
 
-def take_out(person: Person, mix: Mix) -> None:
+def remove_mix(person: Person, mix: Mix) -> None:
     """Take a mix out again that has no figures, with its runs; its files go with the next sweep. Refused where somebody worked on it."""
     require(person, mix.production, Membership.Role.REVIEWER)
     with transaction.atomic():
@@ -68,7 +70,7 @@ def take_out(person: Person, mix: Mix) -> None:
             row.delete()
         except ProtectedError:
             raise Refused(f"Somebody has worked on {mix} already, so it stays.") from None
-        record(mix.production, person, "take out", str(mix))
+        record(mix.production, person, "remove mix", str(mix))
 
 
 def work_next() -> bool:
@@ -79,17 +81,17 @@ def work_next() -> bool:
 def _carry_out(run: Run) -> None:
     queue.begin(run)
     mix = Mix.objects.select_related("programme__production__spec_version__spec", "programme__spec_version__spec").get(pk=run.mix_id)
-    with work_folder() as folder, order_of(mix) as job:
+    with work_folder() as folder, request_for(mix) as job:
         features = folder / "features.npz"
-        core_process.measure(core_process.Order(job, features, mix.duration_s), lambda share, doing: queue.hold(run, share, doing))
+        core_process.measure(core_process.MeasureRequest(job, features, mix.duration_s), lambda share, doing: queue.report_progress(run, share, doing))
         with transaction.atomic():
-            hold(mix)
+            lock_measured_runs(mix)
             row = queue.RUNS.mine(run)
             if row is None:
                 return
             row.features = keep(features, mix.production, StoredFile.Kind.FEATURES, "features.npz")
             row.peaks = _keep_peaks(row, folder)
-            row.let_go(Run.State.MEASURED)
+            row.release(Run.State.MEASURED)
             row.progress, row.core_version, row.stage = 1.0, VERSION, "measured"
             row.save()
             judge_run(row, mix.programme.judged_by)
@@ -111,7 +113,7 @@ def correct(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], ins
     """
     said = _said(person, mix, kind, timecodes, instead)
     with transaction.atomic():
-        hold(mix)
+        lock_measured_runs(mix)
         said.save()
         record(mix.production, person, f"correct: {said.get_kind_display()}", str(mix), after=list(timecodes))
         rejudge(mix)
@@ -146,7 +148,7 @@ def withdraw(person: Person, correction: Correction) -> None:
     mix = correction.mix
     require(person, mix.production, Membership.Role.REVIEWER)
     with transaction.atomic():
-        hold(mix)
+        lock_measured_runs(mix)
         row = Correction.objects.select_for_update().get(pk=correction.pk)
         if row.withdrawn:
             raise Overtaken("Somebody has taken this back already; the page shows the newest state now.")
@@ -177,7 +179,7 @@ def set_ranges(person: Person, mix: Mix, timecodes: Sequence[tuple[str, str]] | 
         parts = [(a, min(b, mix.duration_s) if b <= mix.duration_s + slack else b) for a, b in parts]
         by_hand([Part(a, b) for a, b in parts], mix.duration_s)
     with transaction.atomic():
-        hold(mix)
+        lock_measured_runs(mix)
         row = Mix.objects.select_for_update().get(pk=mix.pk)
         before = row.ranges
         row.ranges = None if parts is None else [[row.samples(a), row.samples(b)] for a, b in parts]
@@ -230,7 +232,7 @@ def _check_spec(production: Production, version: SpecVersion) -> None:
 
 def _judge_soon(runs: QuerySet[Run]) -> None:
     mark_stale(runs)
-    ring_on_commit("measuring.tasks.judge_stale")
+    wake_workers_on_commit("measuring.tasks.judge_stale")
 
 
 def judge_stale() -> int:
@@ -239,7 +241,7 @@ def judge_stale() -> int:
     for mix in stale_mixes():
         with transaction.atomic():
             # Whoever holds the mix is at it already; its mark stays for the next time.
-            if not hold(mix, wait=False):
+            if not lock_measured_runs(mix, wait=False):
                 continue
             Run.objects.filter(mix=mix, stale=True).update(stale=False)
             try:

@@ -4,10 +4,10 @@ from django.apps import AppConfig
 
 
 class MeasuringConfig(AppConfig):
-    """The app's label and name; what is taken in is measured."""
+    """The app's label and name; what is ingested is measured."""
 
     name = "mezzavoce.measuring"
 
     def ready(self) -> None:
-        """Listen for intakes."""
+        """Listen for ingested mixes."""
         from . import receivers  # noqa: F401  (connecting is the purpose)

@@ -22,13 +22,14 @@ from mezzavoce_core.measure.speech import Correction as CoreCorrection
 
 from ..config.refusals import Refused
 from ..library.models import Mix, SpecVersion, StoredFile
-from ..library.storage import drop, keep, local_copy, work_folder
+from ..library.storage import drop, keep, local_copy
+from ..processes.folders import work_folder
 from .figures import figures
-from .last import LastJudged, read
+from .judgement_cache import JudgementCache, read
 from .models import Correction, Finding, Judgement, Run
 from .signals import judged
 
-_LAST = LastJudged(settings.JUDGED_KEPT)
+_CACHE = JudgementCache(settings.JUDGED_KEPT)
 
 
 def rejudge(mix: Mix) -> Judgement | None:
@@ -37,10 +38,10 @@ def rejudge(mix: Mix) -> Judgement | None:
     Whoever calls it holds the mix, from before anything of it was written: so nobody's word is left out.
     """
     run = _measured(mix)
-    return judge_run(run, mix.programme.judged_by, _LAST) if run else None
+    return judge_run(run, mix.programme.judged_by, _CACHE) if run else None
 
 
-def hold(mix: Mix, *, wait: bool = True) -> bool:
+def lock_measured_runs(mix: Mix, *, wait: bool = True) -> bool:
     """Until the end of the transaction nobody else judges this mix; to be called before anything of it is written.
 
     Its measured runs are locked and not the mix, to which everything that people write refers: deciding a finding must not wait.
@@ -58,8 +59,8 @@ def look_ahead(mix: Mix, said: Correction) -> None:
     run = _measured(mix)
     newest = _newest(run).only("pk").first() if run else None
     if run and newest:
-        result = _judgement_of(run, mix.programme.judged_by, [*_corrections_of(mix), *_as_core(mix, said)], _LAST)
-        Judgement.objects.filter(pk=newest.pk).update(again=_gains(result))
+        result = _judgement_of(run, mix.programme.judged_by, [*_corrections_of(mix), *_as_core(mix, said)], _CACHE)
+        Judgement.objects.filter(pk=newest.pk).update(revisited=_gains(result))
 
 
 def _measured(mix: Mix) -> Run | None:
@@ -72,7 +73,7 @@ def _newest(run: Run) -> QuerySet[Judgement]:
     return Judgement.objects.filter(run=run).order_by("-judged_at", "-id")
 
 
-def _judgement_of(run: Run, spec_version: SpecVersion, corrections: Sequence[CoreCorrection], last: LastJudged | None) -> CoreJudgement:
+def _judgement_of(run: Run, spec_version: SpecVersion, corrections: Sequence[CoreCorrection], last: JudgementCache | None) -> CoreJudgement:
     """The judgement of a measured run; nothing is stored."""
     if run.features is None:
         raise Refused("This mix has no measurement to judge; measure it first.")
@@ -80,12 +81,12 @@ def _judgement_of(run: Run, spec_version: SpecVersion, corrections: Sequence[Cor
 
     def judge(measurement: Measurement, earlier: CoreJudgement | None) -> CoreJudgement:
         how = (spec_version.as_core, corrections, _programme(mix, measurement.duration_s), _captions(mix))
-        return core_judge(measurement, *how, earlier=earlier, again=_again(run))
+        return core_judge(measurement, *how, earlier=earlier, revisited=_revisited(run))
 
     return last.judged(run.features, spec_version.pk, judge) if last else judge(read(run.features), None)
 
 
-def judge_run(run: Run, spec_version: SpecVersion, last: LastJudged | None = None) -> Judgement:
+def judge_run(run: Run, spec_version: SpecVersion, last: JudgementCache | None = None) -> Judgement:
     """Judge a measured run by a spec version and store what was found in place of what an earlier judgement of the same pair found.
 
     What was judged ``last`` makes it quicker and is remembered in its turn.
@@ -100,7 +101,7 @@ def judge_run(run: Run, spec_version: SpecVersion, last: LastJudged | None = Non
         judgement = judgement or Judgement(run=run, spec_version=spec_version)
         old_curves = judgement.series
         judgement.verdict, judgement.figures, judgement.detail = detail["verdict"], figures(detail, findings), detail
-        judgement.again = _gains(result)
+        judgement.revisited = _gains(result)
         judgement.series = keep(curves, run.mix.production, StoredFile.Kind.SERIES, "series.bin")
         judgement.save()
         if old_curves:
@@ -132,9 +133,9 @@ def _gains(result: CoreJudgement) -> dict[str, Any]:
     return {key: gain_dict(gain) for key, gain in result.context.revisited.items()}
 
 
-def _again(run: Run) -> dict[str, MusicGain]:
+def _revisited(run: Run) -> dict[str, MusicGain]:
     """What the newest judgement found where hands made it look again, in whichever process that was."""
-    kept = _newest(run).values_list("again", flat=True).first() or {}
+    kept = _newest(run).values_list("revisited", flat=True).first() or {}
     try:
         return {key: gain_from_dict(facts) for key, facts in kept.items()}
     except (KeyError, TypeError):

@@ -45,9 +45,9 @@ class Run(Work):
         """What it measures and how far it is."""
         return f"{self.mix}: {self.state}"
 
-    def let_go(self, state: str, error: str = "") -> None:
+    def release(self, state: str, error: str = "") -> None:
         """A run that is over makes room for the next one of its mix."""
-        super().let_go(state, error)
+        super().release(state, error)
         if not self.is_active:
             self.active_key, self.finished = None, timezone.now()
 
@@ -95,7 +95,7 @@ class Judgement(models.Model):
     verdict = models.CharField(max_length=4)
     figures = models.JSONField()
     detail = models.JSONField()
-    again = models.JSONField(default=dict)
+    revisited = models.JSONField(default=dict)
     """What was found where a hand made the music be looked at again; the next judgement need not look."""
     series = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
     judged_at = models.DateTimeField(auto_now=True, db_index=True)

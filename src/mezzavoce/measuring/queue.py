@@ -14,7 +14,7 @@ RUNS: Queue[Run] = Queue(
         lease_s=settings.LEASE_S,
         most_attempts=3,
         first_wait_s=5,
-        worn_out="The worker stopped {attempts} times while it measured this mix. Export the file again, or give the worker more memory, then measure again.",
+        given_up="The worker stopped {attempts} times while it measured this mix. Export the file again, or give the worker more memory, then measure again.",
     ),
 )
 
@@ -24,6 +24,6 @@ def begin(run: Run) -> None:
     RUNS.extend(run, stage="starting", progress=0.0, started=run.started or timezone.now())
 
 
-def hold(run: Run, progress: float, stage: str) -> bool:
+def report_progress(run: Run, progress: float, stage: str) -> bool:
     """Write progress and keep the lease. False when the run was cancelled or taken by somebody else."""
     return RUNS.extend(run, progress=progress, stage=stage[:200])

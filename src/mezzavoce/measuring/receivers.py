@@ -1,4 +1,4 @@
-"""A mix that is taken in is measured, and prepared for the browser; what a newer run has replaced is let go of."""
+"""A mix that is ingested is measured, and prepared for the browser; what a newer run has replaced is let go of."""
 
 from typing import Any
 
@@ -8,17 +8,17 @@ from django.dispatch import receiver
 
 from ..accounts.models import Person
 from ..library.models import Mix
-from ..library.signals import sweeping, taken_in
-from ..work.bell import ring_on_commit
+from ..library.signals import ingested, sweeping
+from ..work.waking import wake_workers_on_commit
 from .actions import request_run
 from .models import Judgement, Run
 
 
-@receiver(taken_in)
+@receiver(ingested)
 def measure(mix: Mix, person: Person, **_: Any) -> None:
-    """Ask for both in the transaction of the intake."""
+    """Ask for both in the transaction of the ingest page."""
     request_run(person, mix)
-    ring_on_commit("library.tasks.make_playbacks")
+    wake_workers_on_commit("transcoding.tasks.make_playbacks")
 
 
 @receiver(sweeping)

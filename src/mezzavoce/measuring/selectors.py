@@ -4,8 +4,8 @@ from django.db.models import Exists, OuterRef, Prefetch, QuerySet
 from django.db.models.functions import Coalesce
 from django.http import Http404
 
+from ..accounts.access import require
 from ..accounts.models import Person
-from ..library.access import require
 from ..library.models import Mix, Production
 from .models import Judgement, Run
 
@@ -25,7 +25,7 @@ def current_judgement(mix: Mix) -> Judgement | None:
     known = list(Judgement.objects.filter(run__mix=mix).order_by("-run_id", "-judged_at", "-id").values_list("pk", "run_id", "spec_version_id")[:_NEWEST])
     newest = [(pk, spec) for pk, run, spec in known if run == known[0][1]]
     chosen = next((pk for pk, spec in newest if spec == wanted), newest[0][0] if newest else None)
-    return Judgement.objects.filter(pk=chosen).select_related("spec_version__spec", "series", "run__peaks").defer("detail", "again").first()
+    return Judgement.objects.filter(pk=chosen).select_related("spec_version__spec", "series", "run__peaks").defer("detail", "revisited").first()
 
 
 def stale_mixes() -> list[Mix]:
@@ -64,5 +64,5 @@ def active_runs(production: Production) -> QuerySet[Run]:
 
 def runs_for_lists() -> Prefetch:
     """Runs of mixes with judgements, without the long texts, newest first."""
-    judgements = Judgement.objects.defer("detail", "again").select_related("spec_version__spec").order_by("-id")
+    judgements = Judgement.objects.defer("detail", "revisited").select_related("spec_version__spec").order_by("-id")
     return Prefetch("runs", Run.objects.order_by("-id").prefetch_related(Prefetch("judgements", judgements)))

@@ -3,7 +3,7 @@
 from celery import shared_task
 from celery.signals import worker_ready
 
-from ..work.bell import ring
+from ..work.waking import wake_workers
 from . import actions
 
 
@@ -30,5 +30,5 @@ def find_stale() -> None:
 @worker_ready.connect
 def take_up(**_: object) -> None:
     """Whatever a stopped worker left is taken up at once."""
-    ring("measuring.tasks.wake")
-    ring("measuring.tasks.find_stale")
+    wake_workers("measuring.tasks.wake")
+    wake_workers("measuring.tasks.find_stale")

@@ -12,11 +12,11 @@ from mezzavoce_core.exchange.series import without
 
 from ..config.inputs import number
 from ..config.refusals import Refused
-from ..library.access import mix_for
 from ..library.models import Membership, Mix
+from ..library.selectors import mix_for
 from ..library.serving import serve
 from . import actions
-from .orders import samples as samples_of
+from .core_requests import samples as samples_of
 from .selectors import current_judgement, run_for
 
 _HAVE_LENGTH = 400
@@ -41,10 +41,10 @@ def cancel(request: HttpRequest, run_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def take_out(request: HttpRequest, mix_id: int) -> HttpResponse:
+def remove_mix(request: HttpRequest, mix_id: int) -> HttpResponse:
     """Take a mix out again that could not be measured."""
     mix = _mix(request, mix_id)
-    actions.take_out(request.user, mix)
+    actions.remove_mix(request.user, mix)
     return redirect("production", mix.production.pk)
 
 

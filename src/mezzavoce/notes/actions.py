@@ -10,9 +10,9 @@ from django.db import transaction
 from django.http import Http404
 from django.utils import timezone
 
+from ..accounts.access import require
 from ..accounts.models import Person, record
 from ..config.refusals import Overtaken, Refused
-from ..library.access import require
 from ..library.models import Membership, Mix
 from ..measuring.actions import last_correction, withdraw
 from ..measuring.models import Correction
@@ -48,14 +48,14 @@ def decide(
             raise Overtaken(_overtaken_by(mark, before))
         decision = Decision.objects.create(mark=mark, mix=mix, what=what, reason=reason.strip()[:500], by=person, client_key=client_key, batch=batch)
         _follow(mark, mix, what)
-        record(mix.production, person, what, f"{mix.programme}: {mark.letters}", before=before.what if before else None, after=what)
+        record(mix.production, person, what, f"{mix.programme}: {mark.label}", before=before.what if before else None, after=what)
     return decision
 
 
 def _overtaken_by(mark: Mark, before: Decision | None) -> str:
     if before is None:
-        return f"{mark.letters} stands otherwise by now. Look at it again, then decide."
-    return f"{before.by.name} was quicker: {mark.letters} is {before.get_what_display()}. Look at it again, then decide."
+        return f"{mark.label} stands otherwise by now. Look at it again, then decide."
+    return f"{before.by.name} was quicker: {mark.label} is {before.get_what_display()}. Look at it again, then decide."
 
 
 def decide_alike(
@@ -67,12 +67,12 @@ def decide_alike(
     with transaction.atomic():
         batch = uuid.uuid4()
         others = [m for m in alike(mark, mix) if m.pk != mark.pk]
-        _hold([mark.pk, *(m.pk for m in others)])
+        _lock_marks([mark.pk, *(m.pk for m in others)])
         first = decide(person, mark, mix, what, reason, client_key, seen=seen, batch=batch)
         return [first, *(decide(person, other, mix, what, reason, batch=batch) for other in others)]
 
 
-def _hold(marks: Sequence[int]) -> None:
+def _lock_marks(marks: Sequence[int]) -> None:
     """Lock several marks, always in the same order: of two who decide many at once neither waits for the other in a circle."""
     list(Mark.objects.select_for_update().filter(pk__in=marks).order_by("pk").values_list("pk"))
 
@@ -91,12 +91,12 @@ def trim(person: Person, mark: Mark, mix: Mix, timecodes: tuple[str, str]) -> Tr
         raise Refused("The finding would end before it begins, or lie behind the end of the mix. Set its out after its in.")
     with transaction.atomic():
         row = Trim.objects.create(mark=mark, mix=mix, in_sample=mix.samples(in_s), out_sample=mix.samples(min(out_s, mix.duration_s)), by=person)
-        record(mix.production, person, "trim", f"{mix.programme}: {mark.letters}", after=list(timecodes))
+        record(mix.production, person, "trim", f"{mix.programme}: {mark.label}", after=list(timecodes))
     return row
 
 
 @dataclass(frozen=True)
-class LastDeed:
+class UndoableAction:
     """What undo would take back: a decision (with those made together with it), a correction, or a trim."""
 
     what: Decision | Correction | Trim
@@ -107,7 +107,7 @@ class LastDeed:
         if not isinstance(self.what, Decision):
             return str(self.what)
         others = len(self._together) - 1
-        return f"{self.letters} {self.what.get_what_display()}{f' and {others} alike' if others else ''}"
+        return f"{self.label} {self.what.get_what_display()}{f' and {others} alike' if others else ''}"
 
     @cached_property
     def _together(self) -> list[Decision]:
@@ -117,47 +117,47 @@ class LastDeed:
         return list(Decision.objects.filter(batch=batch).select_related("mark").order_by("pk")) if batch else [self.what]
 
     @property
-    def letters(self) -> str:
+    def label(self) -> str:
         """The mark it was about, if it was about one."""
         if isinstance(self.what, Decision):
-            return self._together[0].mark.letters
-        return "" if isinstance(self.what, Correction) else self.what.mark.letters
+            return self._together[0].mark.label
+        return "" if isinstance(self.what, Correction) else self.what.mark.label
 
 
-def last_deed(mix: Mix) -> LastDeed | None:
+def last_undoable_action(mix: Mix) -> UndoableAction | None:
     """The newest thing that somebody did to a mix and that can be undone."""
     trimmed = Trim.objects.filter(mix=mix, withdrawn=None).select_related("mark", "by").order_by("-pk").first()
-    deeds = [d for d in (last_undoable(mix), last_correction(mix), trimmed) if d is not None]
-    return LastDeed(max(deeds, key=lambda d: d.at)) if deeds else None
+    actions_ = [d for d in (last_undoable_decision(mix), last_correction(mix), trimmed) if d is not None]
+    return UndoableAction(max(actions_, key=lambda d: d.at)) if actions_ else None
 
 
-def undo(person: Person, mix: Mix) -> LastDeed:
+def undo(person: Person, mix: Mix) -> UndoableAction:
     """Take back the last thing that was done to this mix: what counted before counts again."""
     require(person, mix.production, Membership.Role.REVIEWER)
-    deed = last_deed(mix)
-    if deed is None:
+    action = last_undoable_action(mix)
+    if action is None:
         raise Refused("Nothing has been done to this mix that could be undone.")
-    if isinstance(deed.what, Correction):
-        withdraw(person, deed.what)
-    elif isinstance(deed.what, Trim):
-        _untrim(person, deed.what)
+    if isinstance(action.what, Correction):
+        withdraw(person, action.what)
+    elif isinstance(action.what, Trim):
+        _untrim(person, action.what)
     else:
-        _undo_decisions(person, mix, deed.what)
-    return deed
+        _undo_decisions(person, mix, action.what)
+    return action
 
 
 def _untrim(person: Person, row: Trim) -> None:
     with transaction.atomic():
         if not Trim.objects.filter(pk=row.pk, withdrawn=None).update(withdrawn=timezone.now()):
             raise Overtaken("Somebody has undone this already; the page shows the newest state now.")
-        record(row.mix.production, person, "undo trim", f"{row.mix.programme}: {row.mark.letters}")
+        record(row.mix.production, person, "undo trim", f"{row.mix.programme}: {row.mark.label}")
 
 
 def _undo_decisions(person: Person, mix: Mix, last: Decision) -> None:
     """A decision, or all that were made together with it."""
     with transaction.atomic():
         together = list(Decision.objects.filter(batch=last.batch).select_related("mark").order_by("-pk")) if last.batch else [last]
-        _hold([decision.mark_id for decision in together])
+        _lock_marks([decision.mark_id for decision in together])
         for decision in together:
             _undo_one(person, mix, decision)
 
@@ -171,11 +171,11 @@ def _undo_one(person: Person, mix: Mix, last: Decision) -> Decision:
         what = before.what if before else Decision.What.REOPEN
         decision = Decision.objects.create(mark=mark, mix=mix, what=what, reason=before.reason if before else "", by=person, undoes=last)
         _follow(mark, mix, what)
-        record(mix.production, person, f"undo {last.what}", f"{mix.programme}: {mark.letters}", before=last.what, after=what)
+        record(mix.production, person, f"undo {last.what}", f"{mix.programme}: {mark.label}", before=last.what, after=what)
     return decision
 
 
-def last_undoable(mix: Mix) -> Decision | None:
+def last_undoable_decision(mix: Mix) -> Decision | None:
     """The newest decision on a mix that is neither undone nor an undoing itself."""
     return Decision.objects.filter(mix=mix, undoes=None, undone_by=None).select_related("mark").order_by("-pk").first()
 
@@ -220,9 +220,9 @@ def word_note(person: Person, note: Note, text: str, version: int) -> Note:
     return row
 
 
-def remedy_of(mix: Mix, letters: str, choice: int) -> dict[str, Any]:
+def remedy_of(mix: Mix, label: str, choice: int) -> dict[str, Any]:
     """The remedy of a mark (0) or one of its alternatives (1 and up). Raises Refused where there is none."""
-    mark = Mark.objects.filter(born_mix=mix, letters=letters).first()
+    mark = Mark.objects.filter(mix=mix, label=label).first()
     offered = [r for r in (mark.evidence["remedy"], *mark.evidence["alternatives"]) if r] if mark else []
     if not 0 <= choice < len(offered):
         raise Refused("Nothing is proposed here that could be heard.")
@@ -232,7 +232,7 @@ def remedy_of(mix: Mix, letters: str, choice: int) -> dict[str, Any]:
 
 def mark_for(person: Person, mark_id: int) -> Mark:
     """A mark that the person may decide, or Http404; NotAllowed for who may only look."""
-    mark = Mark.objects.select_related("programme__production", "born_mix").filter(pk=mark_id, programme__production__memberships__person=person).first()
+    mark = Mark.objects.select_related("programme__production", "mix").filter(pk=mark_id, programme__production__memberships__person=person).first()
     if mark is None:
         raise Http404
     require(person, mark.programme.production, Membership.Role.REVIEWER)

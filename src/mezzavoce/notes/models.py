@@ -12,8 +12,8 @@ class Mark(models.Model):
     """The letter that a finding keeps for the whole life of the programme. ``evidence`` is the finding it was last seen as."""
 
     programme = models.ForeignKey(Programme, on_delete=models.PROTECT, related_name="marks")
-    letters = models.CharField(max_length=4)
-    born_mix = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="marks")
+    label = models.CharField(max_length=4)
+    mix = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="marks")
     in_sample = models.PositiveBigIntegerField()
     out_sample = models.PositiveBigIntegerField()
     role = models.CharField(max_length=10)
@@ -25,12 +25,12 @@ class Mark(models.Model):
     evidence = models.JSONField()
 
     class Meta:
-        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["programme", "letters"], name="letters_given_once")]
+        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["programme", "label"], name="letters_given_once")]
         ordering: ClassVar[list[str]] = ["in_sample", "id"]
 
     def __str__(self) -> str:
-        """Its letters and what they stand for."""
-        return f"{self.letters}: {self.title}"
+        """Its label and what it stands for."""
+        return f"{self.label}: {self.title}"
 
 
 class Decision(models.Model):
@@ -61,7 +61,7 @@ class Decision(models.Model):
 
     def __str__(self) -> str:
         """Mark and decision."""
-        return f"{self.mark.letters}: {self.what}"
+        return f"{self.mark.label}: {self.what}"
 
 
 class Trim(models.Model):
@@ -80,7 +80,7 @@ class Trim(models.Model):
 
     def __str__(self) -> str:
         """Which mark."""
-        return f"{self.mark.letters} moved"
+        return f"{self.mark.label} moved"
 
 
 class Note(models.Model):

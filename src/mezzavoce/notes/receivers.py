@@ -9,7 +9,7 @@ from django.dispatch import receiver
 from ..library.models import Mix, Programme
 from ..measuring.models import Finding, Judgement
 from ..measuring.signals import judged
-from .letters import letters
+from .labels import label
 from .models import Mark
 
 # A finding over nearly the whole programme is the same finding however its ends moved.
@@ -21,7 +21,7 @@ _KEPT = ("role", "kind", "family", "severity", "title", "evidence")
 def give_marks(judgement: Judgement, findings: Sequence[Finding], **_: Any) -> None:
     """Match findings, not stored yet, to marks of this mix by family, role and overlap, one to one, best overlap first; new ones get new letters."""
     mix = judgement.run.mix
-    taken = _matched(mix, findings, list(Mark.objects.filter(born_mix=mix)))
+    taken = _matched(mix, findings, list(Mark.objects.filter(mix=mix)))
     changed = [mark for k, mark in taken.items() if _refresh(mark, _seen(mix, findings[k]))]
     # Marks before the programme, as whoever decides one takes them: neither waits for the other in a circle.
     Mark.objects.bulk_update(changed, ["in_sample", "out_sample", *_KEPT])
@@ -31,13 +31,13 @@ def give_marks(judgement: Judgement, findings: Sequence[Finding], **_: Any) -> N
 
 
 def _new(mix: Mix, findings: Mapping[int, Finding]) -> dict[int, Mark]:
-    """A mark with letters of its own for each of some findings."""
+    """A mark with a label of its own for each of some findings."""
     if not findings:
         return {}
-    # Locked, so that two judgements at once cannot give the same letters.
+    # Locked, so that two judgements at once cannot give the same label.
     Programme.objects.select_for_update().get(pk=mix.programme_id)
     given = Mark.objects.filter(programme=mix.programme_id).count()
-    marks = [Mark(programme_id=mix.programme_id, born_mix=mix, letters=letters(given + n), **_seen(mix, f)) for n, f in enumerate(findings.values())]
+    marks = [Mark(programme_id=mix.programme_id, mix=mix, label=label(given + n), **_seen(mix, f)) for n, f in enumerate(findings.values())]
     return dict(zip(findings, Mark.objects.bulk_create(marks), strict=True))
 
 

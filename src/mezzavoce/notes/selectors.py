@@ -67,7 +67,7 @@ def marked(mix: Mix, judgement: Judgement | None, *, whole: bool = False) -> lis
     trims = {t.mark_id: t for t in Trim.objects.filter(mix=mix, withdrawn=None)}
     found = [
         Marked(m, mix, findings.get(m.pk), decisions.get((mix.pk, m.pk)), notes.get(m.pk), trims.get(m.pk))
-        for m in Mark.objects.filter(born_mix=mix).defer(*([] if whole else ["evidence"]))
+        for m in Mark.objects.filter(mix=mix).defer(*([] if whole else ["evidence"]))
         if m.pk in findings or (mix.pk, m.pk) in decisions
     ]
     return sorted(found, key=lambda m: (m.in_s, m.mark.pk))

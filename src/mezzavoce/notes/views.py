@@ -6,8 +6,8 @@ from django.views.decorators.http import require_GET
 
 from ..config.inputs import number, whole
 from ..config.refusals import Refused
-from ..library.access import mix_for
-from ..measuring.orders import passage_sound
+from ..library.selectors import mix_for
+from ..measuring.core_requests import passage_sound
 from . import actions
 
 

@@ -6,10 +6,10 @@ from typing import Any
 
 from django.db.models import Prefetch
 
+from ..accounts.access import role_in
 from ..accounts.models import Person
 from ..dispatch.models import Answer
 from ..dispatch.selectors import newest_answers, recent_answers
-from ..library.access import role_in
 from ..library.models import Mix, Production, Programme
 from ..measuring.models import Finding, Judgement, Run
 from ..measuring.selectors import active_runs, runs_for_lists

@@ -5,14 +5,15 @@ from typing import Any
 
 from mezzavoce_core.exchange.remedies import change, in_sentence, lack, on_the_whole, prediction
 
+from ..accounts.access import role_in
 from ..accounts.models import Person
 from ..config.refresh import encoded
 from ..dispatch.models import Answer
 from ..dispatch.selectors import newest_answers
-from ..library.access import mix_for, role_in
 from ..library.models import Membership, Mix
+from ..library.selectors import mix_for
 from ..measuring.selectors import current_judgement, newest_run
-from ..notes.actions import LastDeed, last_deed
+from ..notes.actions import UndoableAction, last_undoable_action
 from ..notes.models import Mark
 from ..notes.selectors import Marked, marked
 from ..notes.wording import KINDS, proposed_text
@@ -28,11 +29,11 @@ _DUCK = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s", "open_l
 class Review:
     """Everything that the review page shows."""
 
-    def __init__(self, mix: Mix, role: str, letters: str | None) -> None:
-        """Of a mix that a person may see in a role; ``letters`` chooses a mark, else the first open one."""
+    def __init__(self, mix: Mix, role: str, label: str | None) -> None:
+        """Of a mix that a person may see in a role; ``label`` chooses a mark, else the first open one."""
         self.mix = mix
         self.role = role
-        self._letters = letters
+        self._label = label
         self.judgement = current_judgement(mix)
         # Read before anything else: what changes meanwhile is told the next time.
         self.run = newest_run(mix)
@@ -59,15 +60,15 @@ class Review:
         return newest_answers([self.mix])
 
     @cached_property
-    def last(self) -> LastDeed | None:
+    def last(self) -> UndoableAction | None:
         """What undo would take back."""
-        return last_deed(self.mix)
+        return last_undoable_action(self.mix)
 
     @cached_property
     def chosen(self) -> Marked | None:
         """The mark whose finding is shown."""
-        by_letters = next((m for m in self.marks if m.mark.letters == self._letters), None)
-        return by_letters or next((m for m in self.marks if m.is_open), self.marks[0] if self.marks else None)
+        by_label = next((m for m in self.marks if m.mark.label == self._label), None)
+        return by_label or next((m for m in self.marks if m.is_open), self.marks[0] if self.marks else None)
 
     @cached_property
     def open(self) -> list[Marked]:
@@ -187,7 +188,7 @@ def _mark(item: Marked, evidence: dict[str, Any]) -> dict[str, Any]:
     mark = item.mark
     return {
         "id": mark.pk,
-        "letters": mark.letters,
+        "label": mark.label,
         "kind": mark.kind,
         "family": mark.family,
         "severity": mark.severity,
@@ -207,7 +208,7 @@ def _points(remedy: dict[str, Any] | None) -> dict[str, Any] | None:
     return {"role": remedy["role"], "points": [[p["at_s"], on_the_whole(remedy, p["gain_db"])] for p in remedy["points"]]}
 
 
-def review(person: Person, mix_id: int, letters: str | None = None) -> Review:
-    """The review of a mix that the person may see; ``letters`` chooses a mark, else the first open one."""
+def review(person: Person, mix_id: int, label: str | None = None) -> Review:
+    """The review of a mix that the person may see; ``label`` chooses a mark, else the first open one."""
     mix = mix_for(person, mix_id)
-    return Review(mix, role_in(person, mix.production) or "guest", letters)
+    return Review(mix, role_in(person, mix.production) or "guest", label)

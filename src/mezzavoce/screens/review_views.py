@@ -9,8 +9,8 @@ from django.views.decorators.http import require_GET, require_POST
 from ..config.inputs import client_key, whole
 from ..config.refresh import respond, seen_by
 from ..config.refusals import Refused, wants_json
-from ..library.access import mix_for
 from ..library.models import Membership, Mix
+from ..library.selectors import mix_for
 from ..measuring import actions as measuring
 from ..measuring.views import stretch_in
 from ..notes import actions as notes
@@ -42,8 +42,8 @@ def decide(request: HttpRequest, mark_id: int) -> HttpResponse:
     do = notes.decide_alike if request.POST.get("alike") else notes.decide
     said = request.POST
     key = client_key(said.get("client_key"))
-    do(request.user, mark, mark.born_mix, said.get("what", ""), said.get("reason", ""), key, seen=whole(said.get("seen")))
-    return _changed(request, mark.born_mix_id, mark.letters)
+    do(request.user, mark, mark.mix, said.get("what", ""), said.get("reason", ""), key, seen=whole(said.get("seen")))
+    return _changed(request, mark.mix_id, mark.label)
 
 
 @login_required
@@ -51,16 +51,16 @@ def decide(request: HttpRequest, mark_id: int) -> HttpResponse:
 def trim(request: HttpRequest, mark_id: int) -> HttpResponse:
     """Set in and out of a mark by hand."""
     mark = notes.mark_for(request.user, mark_id)
-    notes.trim(request.user, mark, mark.born_mix, (request.POST.get("from", ""), request.POST.get("to", "")))
-    return _changed(request, mark.born_mix_id, mark.letters)
+    notes.trim(request.user, mark, mark.mix, (request.POST.get("from", ""), request.POST.get("to", "")))
+    return _changed(request, mark.mix_id, mark.label)
 
 
 @login_required
 @require_POST
 def undo(request: HttpRequest, mix_id: int) -> HttpResponse:
     """Undo the last thing that was done to a mix, and go to the mark that it was about."""
-    deed = notes.undo(request.user, _mix(request, mix_id))
-    return _changed(request, mix_id, deed.letters, goes_there=True)
+    action = notes.undo(request.user, _mix(request, mix_id))
+    return _changed(request, mix_id, action.label, goes_there=True)
 
 
 @login_required
@@ -73,7 +73,7 @@ def word(request: HttpRequest, note_id: int) -> HttpResponse:
         raise Refused("This page is out of date; copy your words, reload, and put them in again.")
     notes.word_note(request.user, note, request.POST.get("text", ""), version)
     first = note.marks.first()
-    return _changed(request, note.mix_id, first.letters if first else "")
+    return _changed(request, note.mix_id, first.label if first else "")
 
 
 @login_required
@@ -101,15 +101,15 @@ def _mix(request: HttpRequest, mix_id: int) -> Mix:
     return mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
 
 
-def _changed(request: HttpRequest, mix_id: int, letters: str = "", *, goes_there: bool = False) -> HttpResponse:
+def _changed(request: HttpRequest, mix_id: int, label: str = "", *, goes_there: bool = False) -> HttpResponse:
     """What changed by it, for a script; for a form without one, the way back to the mark that it was about."""
     if wants_json(request):
-        return _state(request, mix_id, letters if goes_there else "")
-    return redirect(f"{reverse('mix', args=[mix_id])}?mark={letters}")
+        return _state(request, mix_id, label if goes_there else "")
+    return redirect(f"{reverse('mix', args=[mix_id])}?mark={label}")
 
 
-def _state(request: HttpRequest, mix_id: int, letters: str = "") -> HttpResponse:
+def _state(request: HttpRequest, mix_id: int, label: str = "") -> HttpResponse:
     """What changed; the page says which mark it wants to show, unless another is to be gone to."""
-    wanted = letters or request.GET.get("mark", "")
+    wanted = label or request.GET.get("mark", "")
     found = review(request.user, mix_id, wanted)
     return respond(found.version, state_of(request, found, wanted, request.GET.get("shown", ""), seen_by(request)))

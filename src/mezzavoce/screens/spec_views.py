@@ -14,8 +14,8 @@ from mezzavoce_core.judge.limits import schema as spec_schema
 from ..config.inputs import whole
 from ..config.refusals import Refused
 from ..library import specs
-from ..library.access import production_for
 from ..library.models import Membership, Production, Spec
+from ..library.selectors import production_for
 from ..measuring import actions
 from .specs import read_form, spec_page
 

@@ -9,8 +9,8 @@ from django.http import Http404
 from mezzavoce_core.errors import SpecError
 from mezzavoce_core.judge.limits import BY_NAME, GROUPS, LIMITS, LimitFacts
 
+from ..accounts.access import role_in
 from ..accounts.models import Person
-from ..library.access import role_in
 from ..library.models import Membership, Production, Programme, Spec, SpecVersion
 from ..library.specs import newest, specs_of
 

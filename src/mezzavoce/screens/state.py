@@ -21,16 +21,16 @@ _FACTS = {"judged", "decisions"}
 _LINES = {"judged", "decisions", "answers", "bounds"}
 
 
-def state_of(request: HttpRequest, review: Review, letters: str, shown: str, seen: Version) -> dict[str, Any]:
-    """What changed since ``seen`` on a page that shows the finding of the mark ``shown`` and is to show that of ``letters``; empty where nothing did.
+def state_of(request: HttpRequest, review: Review, label: str, shown: str, seen: Version) -> dict[str, Any]:
+    """What changed since ``seen`` on a page that shows the finding of the mark ``shown`` and is to show that of ``label``; empty where nothing did.
 
-    ``parts`` are HTML by name, ``facts`` single words and sentences, ``lines`` the lines of the list that may be other ones now, by letters (all of them,
+    ``parts`` are HTML by name, ``facts`` single words and sentences, ``lines`` the lines of the list that may be other ones now, by label (all of them,
     with their ``order``, where it may be another), ``states`` the decision on each mark, ``data`` what hangs on the judgement.
     """
     new = changed(review.version, seen)
-    if not new and letters == shown:
+    if not new and label == shown:
         return {}
-    chosen = review.chosen.mark.letters if review.chosen else ""
+    chosen = review.chosen.mark.label if review.chosen else ""
     names = [name for name, (_, sources) in _PARTS.items() if new & sources or (name == "finding" and chosen != shown)]
     state: dict[str, Any] = {
         "chosen": chosen,
@@ -43,9 +43,9 @@ def state_of(request: HttpRequest, review: Review, letters: str, shown: str, see
         state["lines"] = _lines(review, new, seen)
     if "judged" in new or "bounds" in new:
         state["data"] = review.for_page
-        state["order"] = [m.mark.letters for m in review.marks]
+        state["order"] = [m.mark.label for m in review.marks]
     elif "decisions" in new:
-        state["states"] = {m.mark.letters: m.state for m in review.marks}
+        state["states"] = {m.mark.label: m.state for m in review.marks}
     return state
 
 
@@ -55,4 +55,4 @@ def _lines(review: Review, new: set[str], seen: Version) -> dict[str, str]:
     if not new & {"judged", "bounds"}:
         last = whole(seen.get("decisions")) or 0
         items = [m for m in items if (m.decision and m.decision.pk > last) or (m.note and "answers" in new)]
-    return {m.mark.letters: line_of(m, review.word(m)) for m in items}
+    return {m.mark.label: line_of(m, review.word(m)) for m in items}

@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 
 from django.db.models import Max, Sum
 
-from ..accounts.models import Change
+from ..accounts.models import AuditEntry
 from ..config.refresh import Version
 from ..dispatch.models import Answer
 from ..library.models import Mix, Production
@@ -33,7 +33,7 @@ def version_of_review(mix: Mix, judgement: Judgement | None, run: Run | None) ->
 
 def version_of_desk(production: Production, seen: Version) -> Version:
     """What a desk is drawn from: what people did stands in the trail; what workers ended is looked for since ``seen``."""
-    trail = Change.objects.filter(production=production).aggregate(n=Max("pk"))["n"] or 0
+    trail = AuditEntry.objects.filter(production=production).aggregate(n=Max("pk"))["n"] or 0
     since = _time(seen.get("ended", ""))
     judged = Judgement.objects.filter(judged_at__gt=since, run__mix__programme__production=production)
     ended = Run.objects.filter(finished__gt=since, mix__programme__production=production)

@@ -7,7 +7,7 @@ from django.views.decorators.http import require_GET
 
 from ..config.refresh import changed, encoded, rendered, respond, seen_by
 from ..config.refusals import wants_json
-from ..library.access import production_for, productions_of
+from ..library.selectors import production_for, productions_of
 from .desk import desk
 from .versions import version_of_desk
 

@@ -24,7 +24,7 @@ class Work(models.Model):
     class Meta:
         abstract = True
 
-    def let_go(self, state: str, error: str = "") -> None:
+    def release(self, state: str, error: str = "") -> None:
         """Nobody holds it any more. Not saved yet; a kind that keeps more about its end says so here."""
         self.state, self.error = state, error
         self.lease_holder, self.lease_until, self.next_try = "", None, None

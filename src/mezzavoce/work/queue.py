@@ -27,7 +27,7 @@ class Rules:
     most_attempts: int
     first_wait_s: float
     """How long after a first failure it is tried again, seconds; four times as long after each further one."""
-    worn_out: str
+    given_up: str
     """What is said of a row whose worker stopped ``most_attempts`` times; ``{attempts}`` stands for how often."""
     longest_wait_s: float = 3600.0
     when_lost: str = WAITING
@@ -78,9 +78,9 @@ class Queue(Generic[W]):
         """Make a row one's own, unless it is to be left alone: whoever had it was silent for too long, or too often."""
         was_running = row.state == RUNNING
         if was_running and self.rules.when_lost != WAITING:
-            row.let_go(self.rules.when_lost, self.rules.lost)
+            row.release(self.rules.when_lost, self.rules.lost)
         elif row.attempts >= self.rules.most_attempts:
-            row.let_go(FAILED, self.rules.worn_out.format(attempts=row.attempts))
+            row.release(FAILED, self.rules.given_up.format(attempts=row.attempts))
         else:
             now = timezone.now()
             row.state, row.attempts, row.lease_holder, row.lease_until = RUNNING, row.attempts + 1, uuid.uuid4().hex, self._until()
@@ -107,20 +107,20 @@ class Queue(Generic[W]):
             held = self.mine(row)
             if held is None:
                 return False
-            held.let_go(state, error)
+            held.release(state, error)
             for name, value in told.items():
                 setattr(held, name, value)
             held.save()
         return True
 
-    def put_off(self, row: W, sentence: str, **told: Any) -> bool:
+    def postpone(self, row: W, sentence: str, **told: Any) -> bool:
         """It went wrong and may go better later: wait for the next try, or, after too many, let it be failed."""
         with transaction.atomic():
             held = self.mine(row)
             if held is None:
                 return False
             worn = held.attempts >= self.rules.most_attempts
-            held.let_go(FAILED if worn else WAITING, sentence)
+            held.release(FAILED if worn else WAITING, sentence)
             held.next_try = None if worn else timezone.now() + timedelta(seconds=self.rules.wait_s(held.attempts))
             for name, value in told.items():
                 setattr(held, name, value)

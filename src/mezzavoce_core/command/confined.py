@@ -1,7 +1,7 @@
-"""The core as a process with limits: reads an order from standard input, carries it out, tells its progress.
+"""The core as a process with limits: reads a request from standard input, carries it out, tells its progress.
 
 Memory, processor time and file size are limited, the network is cut off where the system allows it, and the process ends
-with the one that started it. An order says what to ``do``: ``probe`` a file, ``survey`` its tracks, hand out ``samples`` of a moment,
+with the one that started it. A request says what to ``do``: ``probe`` a file, ``survey`` its tracks, hand out ``samples`` of a moment,
 write a passage to ``listen`` to, or ``measure`` (and write the features). Each line of output is a JSON object: ``share`` and
 ``doing``, at the end ``result`` where there is one, or ``error`` and ``temporary``.
 """
@@ -47,48 +47,48 @@ def _sound(facts: dict[str, Any]) -> "Sound":
     return Sound(tuple(Path(p) for p in facts["paths"]), facts["name"], tuple(facts.get("tracks", ())), facts.get("layout"))
 
 
-def _probe(order: dict[str, Any]) -> dict[str, Any]:
+def _probe(request: dict[str, Any]) -> dict[str, Any]:
     from ..media.probe import probe
 
-    return probe(Path(order["path"]), order["name"]).as_dict()
+    return probe(Path(request["path"]), request["name"]).as_dict()
 
 
-def _survey(order: dict[str, Any]) -> list[dict[str, Any]]:
+def _survey(request: dict[str, Any]) -> list[dict[str, Any]]:
     from ..survey import survey
 
-    return [p.as_dict() for p in survey(Path(order["path"]), order["name"], in_pairs=order["in_pairs"])]
+    return [p.as_dict() for p in survey(Path(request["path"]), request["name"], in_pairs=request["in_pairs"])]
 
 
-def _samples(order: dict[str, Any]) -> dict[str, Any]:
+def _samples(request: dict[str, Any]) -> dict[str, Any]:
     from ..media.decode import window
     from ..media.source import open_sound
 
-    source = open_sound(_sound(order["sound"]))
-    found = window(source, order["from_s"], order["length_s"])
+    source = open_sound(_sound(request["sound"]))
+    found = window(source, request["from_s"], request["length_s"])
     return {"rate_hz": source.info.sample_rate_hz, "channels": [[round(float(v), 6) for v in channel] for channel in found.T]}
 
 
-def _listen(order: dict[str, Any]) -> dict[str, Any]:
+def _listen(request: dict[str, Any]) -> dict[str, Any]:
     from ..media.layouts import channel_names
     from ..media.probe import probe
     from ..render import change_from, for_two, open_passage, write_wav
 
-    stems = [(s["role"], _sound(s)) for s in order["stems"]]
-    passage = open_passage(_sound(order["mix"]), stems, (order["from_s"], order["to_s"]))
-    change = change_from(order["change"], "The proposal") if order.get("change") else None
-    samples = passage.sound(order["what"], change)
-    layout = order["mix"].get("layout") or probe(Path(order["mix"]["paths"][0])).layout
-    write_wav(Path(order["target"]), for_two(samples, channel_names(layout, samples.shape[1])), passage.rate_hz)
+    stems = [(s["role"], _sound(s)) for s in request["stems"]]
+    passage = open_passage(_sound(request["mix"]), stems, (request["from_s"], request["to_s"]))
+    change = change_from(request["change"], "The proposal") if request.get("change") else None
+    samples = passage.sound(request["what"], change)
+    layout = request["mix"].get("layout") or probe(Path(request["mix"]["paths"][0])).layout
+    write_wav(Path(request["target"]), for_two(samples, channel_names(layout, samples.shape[1])), passage.rate_hz)
     return {"frames": len(samples)}
 
 
-def _measure(order: dict[str, Any]) -> None:
+def _measure(request: dict[str, Any]) -> None:
     from ..exchange.features import write_features
     from ..pipeline import Job, Stem, measure
 
-    stems = tuple(Stem(_sound(s), s["role"]) for s in order["stems"])
-    job = Job(_sound(order["mix"]), stems, rate=order.get("rate"), start=order.get("start"), threads=order.get("threads", 1))
-    write_features(measure(job, lambda share, doing: _tell(share=round(share, 4), doing=doing)), Path(order["features"]))
+    stems = tuple(Stem(_sound(s), s["role"]) for s in request["stems"])
+    job = Job(_sound(request["mix"]), stems, rate=request.get("rate"), start=request.get("start"), threads=request.get("threads", 1))
+    write_features(measure(job, lambda share, doing: _tell(share=round(share, 4), doing=doing)), Path(request["features"]))
 
 
 # Each imports what it needs: looking at a file's header must not wait for the compiled loops.
@@ -96,11 +96,11 @@ _DO: dict[str, Callable[[dict[str, Any]], Any]] = {"probe": _probe, "survey": _s
 
 
 def main() -> int:
-    """Carry out one order."""
-    order = json.load(sys.stdin)
-    confine(order["limits"]["memory_mib"], order["limits"]["seconds"])
+    """Carry out one request."""
+    request = json.load(sys.stdin)
+    confine(request["limits"]["memory_mib"], request["limits"]["seconds"])
     try:
-        result = _DO[order.get("do", "measure")](order)
+        result = _DO[request.get("do", "measure")](request)
     except MezzavoceError as error:
         _tell(error=str(error), temporary=error.temporary)
         return 2

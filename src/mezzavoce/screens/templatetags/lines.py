@@ -22,7 +22,7 @@ def line_of(item: Marked, word: str, *, chosen: bool = False) -> SafeString:
     mark = item.mark
     return _line(
         (
-            ("letters", mark.letters),
+            ("label", mark.label),
             ("family", mark.family),
             ("kind", mark.kind),
             ("severity", mark.severity),

@@ -27,8 +27,8 @@ def kind_words(kind: str) -> str:
 
 
 @register.simple_tag
-def mark(letters: str, family: str, state: str = "open", severity: str = "must") -> SafeString:
-    """A rehearsal mark: letters in the frame of its family; dealt with, it goes grey."""
+def mark(label: str, family: str, state: str = "open", severity: str = "must") -> SafeString:
+    """A mark: its label in the frame of its family; dealt with, it goes grey."""
     shape = _OF_FAMILY.get(family, "square")
     tone = severity if state == "open" else "done"
     low = "18.6" if shape != "triangle" else "22"
@@ -36,12 +36,12 @@ def mark(letters: str, family: str, state: str = "open", severity: str = "must")
         '<svg class="sign sign-{} sign-{}" viewBox="0 0 28 28" role="img" aria-label="{} ({}, {})">{}<text x="14" y="{}" text-anchor="middle">{}</text></svg>',
         shape,
         tone,
-        letters,
+        label,
         family,
         state,
         mark_safe(_SHAPES[shape]),  # noqa: S308  (shapes are constants of this module)
         low,
-        letters,
+        label,
     )
 
 

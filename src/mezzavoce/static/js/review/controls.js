@@ -34,7 +34,7 @@ export function bindControls({ store, player, hearing, ranges, side, spans, walk
     const button = document.getElementById("lower");
     button.hidden = Boolean(series) && !hasLevels;
     button.querySelector("[data-lower]").textContent = lower === "peaks" ? "show loudness" : "show peaks";
-    document.querySelector("[data-loop-mark]").textContent = chosen?.letters || "";
+    document.querySelector("[data-loop-mark]").textContent = chosen?.label || "";
   }
 
   onKeys({

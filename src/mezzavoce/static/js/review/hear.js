@@ -31,7 +31,7 @@ export function makeHearing(root, video, store) {
   function addressOf([from, to]) {
     const words = new URLSearchParams({ what: state.what, from: from.toFixed(3), to: to.toFixed(3) });
     if (state.proposed) {
-      words.set("mark", store.get().chosen.letters);
+      words.set("mark", store.get().chosen.label);
       words.set("choice", state.choice);
     }
     return `${root.dataset.sound}?${words}`;
@@ -109,11 +109,11 @@ export function makeHearing(root, video, store) {
       const missing = what !== "mix" && !hearable.includes(what);
       button.setAttribute("aria-pressed", String(state.what === what));
       button.disabled = missing;
-      button.title = missing ? `No stem of the ${what} was taken in.` : "";
+      button.title = missing ? `No stem of the ${what} was ingested.` : "";
     });
     const offered = chosen ? [chosen.remedy, ...chosen.others].filter(Boolean) : [];
     const remedy = offered[state.choice];
-    const why = !remedy ? "Nothing is proposed here." : remedy.role !== "mix" && !hearable.includes(remedy.role) ? `No stem of the ${remedy.role} was taken in.` : "";
+    const why = !remedy ? "Nothing is proposed here." : remedy.role !== "mix" && !hearable.includes(remedy.role) ? `No stem of the ${remedy.role} was ingested.` : "";
     if (why && state.proposed) state.proposed = false;
     panel.querySelectorAll("[data-state]").forEach((button) => {
       button.setAttribute("aria-pressed", String((button.dataset.state === "proposed") === state.proposed));

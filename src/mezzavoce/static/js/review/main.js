@@ -22,8 +22,8 @@ else waitForFigures();
 
 function start(root) {
   const data = JSON.parse(document.getElementById("review-data").textContent);
-  const chosenLetters = document.querySelector(".finding")?.dataset.mark;
-  const chosen = data.marks.find((mark) => mark.letters === chosenLetters) || null;
+  const chosenLabel = document.querySelector(".finding")?.dataset.mark;
+  const chosen = data.marks.find((mark) => mark.label === chosenLabel) || null;
   // Where nothing was found, what is of interest begins with the programme, not with its leader.
   const begin = data.range.parts.length ? data.range.parts[0][0] : 0;
   const store = makeStore({
@@ -35,7 +35,7 @@ function start(root) {
   const hearing = makeHearing(root, video, store);
   const curves = makeCurves(root.dataset.series);
   const side = makeSide(document.getElementById("side"), {
-    onPick: (letters) => walk.pick(letters), onSend: (form, body) => walk.send(form, body), onHear: (choice) => hearing.turn(choice),
+    onPick: (label) => walk.pick(label), onSend: (form, body) => walk.send(form, body), onHear: (choice) => hearing.turn(choice),
   });
   const walk = makeWalk(root, { store, player, hearing, side, curves });
   const show = (time) => {

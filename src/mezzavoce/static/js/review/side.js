@@ -1,7 +1,7 @@
 // The side of the review page: the chosen finding, the list of all, undo. The server renders them; their forms are sent from here.
 import { clientKey, say } from "../http.js";
 
-/** Look after the side. `onPick(letters)` is called for a line that was chosen, `onSend(form, body)` for a form, `onHear(choice)` for a remedy. */
+/** Look after the side. `onPick(label)` is called for a line that was chosen, `onSend(form, body)` for a form, `onHear(choice)` for a remedy. */
 export function makeSide(element, { onPick, onSend, onHear }) {
   const list = element.querySelector(".list");
   let lines = Array.from(list.children);
@@ -59,18 +59,18 @@ export function makeSide(element, { onPick, onSend, onHear }) {
 
   /** Take over lines that changed. Those that read as before stay where they are, so that a long list is not drawn anew. */
   function replace(changed, order) {
-    const known = new Map(lines.map((line) => [lettersOf(line), line]));
-    Object.entries(changed).forEach(([letters, html]) => {
+    const known = new Map(lines.map((line) => [labelOf(line), line]));
+    Object.entries(changed).forEach(([label, html]) => {
       const fresh = lineFrom(html);
-      if (!isSame(known.get(letters), fresh)) known.set(letters, fresh);
+      if (!isSame(known.get(label), fresh)) known.set(label, fresh);
     });
-    lines = (order || lines.map(lettersOf)).map((letters) => known.get(letters)).filter(Boolean);
+    lines = (order || lines.map(labelOf)).map((label) => known.get(label)).filter(Boolean);
     arrange();
   }
 
-  function mark(letters) {
+  function mark(label) {
     lines.forEach((line) => {
-      const chosen = lettersOf(line) === letters;
+      const chosen = labelOf(line) === label;
       line.classList.toggle("is-chosen", chosen);
       line.querySelector("a").toggleAttribute("aria-current", chosen);
     });
@@ -118,7 +118,7 @@ export function makeSide(element, { onPick, onSend, onHear }) {
   };
 }
 
-function lettersOf(line) {
+function labelOf(line) {
   return line.querySelector("a").dataset.mark;
 }
 

@@ -18,7 +18,7 @@ export function makeSpans(store, root, seek, post) {
   function show(span, focus = true) {
     panel.hidden = false;
     panel.dataset.what = span.what;
-    panel.querySelector("[data-span-title]").textContent = span.what === "speech" ? "Speech" : `Bounds of ${store.get().chosen.letters}`;
+    panel.querySelector("[data-span-title]").textContent = span.what === "speech" ? "Speech" : `Bounds of ${store.get().chosen.label}`;
     panel.querySelectorAll("[data-for]").forEach((part) => { part.hidden = part.dataset.for !== span.what; });
     begin.value = fields.text(span.from);
     end.value = fields.textAfter(span.to);

@@ -8,28 +8,28 @@ const QUIET_MS = 2000;
 export function makeState(root, { store, side, judged, shown }) {
   const place = document.getElementById("state");
   const sidePart = document.getElementById("side");
-  let finding = store.get().chosen?.letters || "";
+  let finding = store.get().chosen?.label || "";
 
   function take(state) {
-    const before = store.get().chosen?.letters || "";
+    const before = store.get().chosen?.label || "";
     side.take(state);
     if (state.data) judged(state.data, state.chosen);
-    if (state.states) store.set({ marks: store.get().marks.map((mark) => ({ ...mark, state: state.states[mark.letters] || mark.state })) });
+    if (state.states) store.set({ marks: store.get().marks.map((mark) => ({ ...mark, state: state.states[mark.label] || mark.state })) });
     if (state.chosen !== before) choose(state.chosen);
     if (state.playback === "ready") showPlayer();
     finding = state.chosen;
     if (state.parts.finding !== undefined) shown();
   }
 
-  function choose(letters) {
-    const mark = store.get().marks.find((m) => m.letters === letters) || null;
+  function choose(label) {
+    const mark = store.get().marks.find((m) => m.label === label) || null;
     store.set({ chosen: mark, proposal: mark?.remedy || null });
   }
 
   return makeRefresh({
     address: place.dataset.address,
     version: place.dataset.version,
-    words: () => ({ mark: store.get().chosen?.letters || "", shown: finding }),
+    words: () => ({ mark: store.get().chosen?.label || "", shown: finding }),
     take,
     mayTake: () => !isWriting(sidePart),
     pace: () => (document.querySelector("[data-part=measuring] progress, [data-preparing]") ? MEASURING_MS : QUIET_MS),

@@ -11,7 +11,7 @@ const EDGE_ROOM = 6;
 // What of the state the strip shows, beside window and playhead.
 const ON_STRIP = ["series", "voice", "under", "marks", "parts", "range", "duration"];
 
-/** Look after both canvases. `onSeek(time)` and `onPick(letters)` hear clicks. */
+/** Look after both canvases. `onSeek(time)` and `onPick(label)` hear clicks. */
 export function makeView(store, onSeek, onPick, spans) {
   const strip = document.getElementById("strip-canvas");
   const lanes = document.getElementById("lanes-canvas");
@@ -50,21 +50,21 @@ export function makeView(store, onSeek, onPick, spans) {
   function placeBadges() {
     const state = store.get();
     const x = stripScale().x;
-    const index = state.marks.findIndex((mark) => state.chosen && mark.letters === state.chosen.letters);
+    const index = state.marks.findIndex((mark) => state.chosen && mark.label === state.chosen.label);
     badges.replaceChildren(...framed(state.marks, Math.max(0, index), x, FRAME_ROOM).map((at) => badge(state.marks[at], x, at === index)));
   }
 
   function badge(mark, x, chosen) {
     const link = document.createElement("a");
-    link.href = `?mark=${mark.letters}`;
+    link.href = `?mark=${mark.label}`;
     link.className = chosen ? "is-chosen" : "";
     link.style.left = `${Math.min(Math.max(10, x(mark.in)), strip.getBoundingClientRect().width - 10)}px`;
-    link.title = `${mark.letters}: ${mark.title} (${mark.state})`;
-    const drawn = document.querySelector(`.list a[data-mark="${mark.letters}"] .sign`);
+    link.title = `${mark.label}: ${mark.title} (${mark.state})`;
+    const drawn = document.querySelector(`.list a[data-mark="${mark.label}"] .sign`);
     if (drawn) link.append(drawn.cloneNode(true));
     link.addEventListener("click", (event) => {
       event.preventDefault();
-      onPick(mark.letters);
+      onPick(mark.label);
     });
     return link;
   }

@@ -17,15 +17,15 @@ export function makeWalk(root, { store, player, hearing, side, curves }) {
   let editNext = false;
 
   /** Go to a mark in picture, sound and address. */
-  function goTo(letters, play) {
+  function goTo(label, play) {
     const { marks, duration, hasLevels } = store.get();
-    const mark = marks.find((m) => m.letters === letters);
+    const mark = marks.find((m) => m.label === label);
     if (!mark) return;
     store.set({
       chosen: mark, view: windowOf(mark, duration), proposal: mark.remedy, lower: hasLevels ? lowerFor(mark) : "peaks",
     });
-    side.mark(letters);
-    history.replaceState(null, "", `?mark=${letters}`);
+    side.mark(label);
+    history.replaceState(null, "", `?mark=${label}`);
     hearing.chosen();
     player.visit(mark, play);
   }
@@ -34,15 +34,15 @@ export function makeWalk(root, { store, player, hearing, side, curves }) {
     showPicture(document.getElementById("side"), (from, to) => loudestTime(store.get().series, from, to));
   }
 
-  async function pick(letters, play = true) {
-    goTo(letters, play);
+  async function pick(label, play = true) {
+    goTo(label, play);
     await state.ask().catch((error) => say(error.message, true));
   }
 
   /** Judged anew: what hangs on that is drawn, and nothing moves under somebody's hands. */
-  async function judged(data, letters) {
+  async function judged(data, label) {
     const before = store.get();
-    const mark = data.marks.find((m) => m.letters === letters) || null;
+    const mark = data.marks.find((m) => m.label === label) || null;
     // Parts that are being set by hand stay as they are.
     const parts = before.parts === before.range.parts ? { parts: data.range.parts } : {};
     store.set({ ...data, ...parts, chosen: mark, proposal: mark?.remedy || null });
@@ -59,32 +59,32 @@ export function makeWalk(root, { store, player, hearing, side, curves }) {
 
   /** Send a form of the side; after a decision go on to the next open mark. Rejects with the server's sentence. */
   async function send(form, body) {
-    const letters = store.get().chosen?.letters || "";
+    const label = store.get().chosen?.label || "";
     const did = form.dataset.do;
-    const next = nextAfterForm(form, body, letters);
+    const next = nextAfterForm(form, body, label);
     const answer = await state.post(form.getAttribute("action"), body, next ? { mark: next } : {});
     // Somebody has gone on meanwhile: there is where to stay.
     if (!answer) return;
     const { chosen } = store.get();
-    if (did !== "word" && chosen && !answer.data) goTo(chosen.letters, Boolean(next));
+    if (did !== "word" && chosen && !answer.data) goTo(chosen.label, Boolean(next));
     if (editNext) side.edit();
-    else if (!next) say(answer.data ? "Judged again." : saidAfter(did, body.get("what"), chosen?.letters));
+    else if (!next) say(answer.data ? "Judged again." : saidAfter(did, body.get("what"), chosen?.label));
     editNext = false;
   }
 
-  /** The letters of the next open mark where a form decides one, alone or with all alike; none where it stays. */
-  function nextAfterForm(form, body, letters) {
+  /** The label of the next open mark where a form decides one, alone or with all alike; none where it stays. */
+  function nextAfterForm(form, body, label) {
     if (form.dataset.do !== "decide" || body.get("what") === "reopen" || editNext) return "";
     const { marks } = store.get();
-    const kind = body.has("alike") && marks.find((m) => m.letters === letters)?.kind;
-    const left = marks.map((m) => (m.letters === letters || m.kind === kind ? { ...m, state: "decided" } : m));
-    return left[nextOpen(left, left.findIndex((m) => m.letters === letters))]?.letters || "";
+    const kind = body.has("alike") && marks.find((m) => m.label === label)?.kind;
+    const left = marks.map((m) => (m.label === label || m.kind === kind ? { ...m, state: "decided" } : m));
+    return left[nextOpen(left, left.findIndex((m) => m.label === label))]?.label || "";
   }
 
   function step(way) {
     const order = side.order();
     if (!order.length) return;
-    const at = order.indexOf(store.get().chosen?.letters);
+    const at = order.indexOf(store.get().chosen?.label);
     pick(order[Math.min(Math.max(0, at + way), order.length - 1)]);
   }
 
@@ -98,8 +98,8 @@ export function makeWalk(root, { store, player, hearing, side, curves }) {
   return { pick, step, send, post, judged, picture, edit, follow: (made) => { state = made; } };
 }
 
-function saidAfter(did, what, letters) {
+function saidAfter(did, what, label) {
   if (did === "word") return "The wording is saved.";
   if (did === "decide" && what !== "reopen") return "Every finding is decided. M shows the notes.";
-  return letters ? `${letters} is as it was before.` : "It is as it was before.";
+  return label ? `${label} is as it was before.` : "It is as it was before.";
 }

@@ -147,7 +147,7 @@ function bracket(pen, lane, scale, mark, colours) {
   const x = Math.min(Math.max(scale.x(mark.in) + 14, 12), scale.width - 12);
   pen.fillStyle = mark.state === "open" ? colours.fault : colours.edge;
   pen.fillRect(x - 12, y - 7, 24, 15);
-  label(pen, mark.letters, x, y + 1, colours.paper);
+  label(pen, mark.label, x, y + 1, colours.paper);
 }
 
 /** The playhead alone, on a canvas of its own over the lanes: while it moves nothing else is drawn. */

@@ -1,0 +1,1 @@
+"""Programs that the application starts: the measuring core and ffmpeg, bounded in time and in number."""

@@ -1,0 +1,1 @@
+"""How the programmes come to sound and picture."""
