@@ -7,7 +7,7 @@ import numpy as np
 
 from mezzavoce_core.measure.gain.changes import DEGREES, SCALES, compared
 from mezzavoce_core.measure.gain.curve import PAIR_WEIGHT, Curve
-from mezzavoce_core.measure.gain.edges import template, told
+from mezzavoce_core.measure.gain.edges import log_likelihood_ratios, template
 from mezzavoce_core.measure.gain.instants import Instants
 from mezzavoce_core.measure.gain.likeness import Pairs
 from mezzavoce_core.measure.gain.loops import KEPT, agreed, alike, apart_by, stepped
@@ -322,9 +322,9 @@ class CurveTest(unittest.TestCase):
         """Far from each other a fall and a return tell together what the move that they make tells."""
         move, end = Move(9.3, 9.8, 16.3, 17.0, 10.0), round(9.8 * FRAMES_PER_S)
         # Whatever place it has among those that are looked at.
-        fall = told(self.found, 0.5, range(end - 7, end + 3), np.array([10.0]), 1.0, self.curve.luck.weights)[7, 0]
+        fall = log_likelihood_ratios(self.found, 0.5, range(end - 7, end + 3), np.array([10.0]), 1.0, self.curve.luck.weights)[7, 0]
         last = round(17.0 * FRAMES_PER_S)
-        back = told(self.found, 0.7, range(last, last + 1), np.array([10.0]), -1.0, self.curve.luck.weights)[0, 0]
+        back = log_likelihood_ratios(self.found, 0.7, range(last, last + 1), np.array([10.0]), -1.0, self.curve.luck.weights)[0, 0]
         self.assertAlmostEqual(fall + back, self.curve.likelihood_gain([], [move]), delta=0.05 * self.curve.likelihood_gain([], [move]))
 
 

@@ -5,11 +5,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from mezzavoce_core.judge import offs, registry, remedies
+from mezzavoce_core.judge import deviation, registry
 from mezzavoce_core.judge.deduplication import merge
 from mezzavoce_core.judge.judging import gather, judge
 from mezzavoce_core.judge.kinds import duck_one_sided
 from mezzavoce_core.judge.model import FAMILIES, MUST, NOTE, SHOULD, Finding, Point
+from mezzavoce_core.judge.remedies import level_points
 from mezzavoce_core.judge.remedies.prediction import around, gain_curve, integrated_with, predicted, ratio_over, with_gain
 from mezzavoce_core.judge.spec import DEFAULT, Limits, Spec
 from mezzavoce_core.measure.loudness import integrated
@@ -320,13 +321,13 @@ class PredictionTest(unittest.TestCase):
         self.assertTrue(np.isnan(ratio_over(balance, np.arange(3))))
 
     def test_unchanged_gain_changes_nothing(self):
-        same = integrated_with(self.context, "music", remedies.hold_points(self.context, 8.0, 14.0, 0.0))
+        same = integrated_with(self.context, "music", level_points.hold_points(self.context, 8.0, 14.0, 0.0))
         self.assertAlmostEqual(same, self.context.loudness.integrated_lufs, places=9)
 
     def test_looking_around_a_stretch_gives_what_the_whole_would(self):
         evidence = self.context
         for role, in_s, out_s, gain_db in (("music", 8.0, 14.0, -7.0), ("dialogue", 24.0, 30.0, 4.0), ("music", 0.2, 2.0, -3.0), ("music", 38.0, 40.0, 5.0)):
-            points = remedies.hold_points(evidence, in_s, out_s, gain_db)
+            points = level_points.hold_points(evidence, in_s, out_s, gain_db)
             changed = with_gain(evidence.balance, role, gain_curve(points, len(evidence.power)))
             part = changed.voice - evidence.balance.voice if role == "dialogue" else changed.music - evidence.balance.music
             self.assertAlmostEqual(integrated_with(evidence, role, points), integrated(np.maximum(evidence.power + part, 0.0)), places=9)
@@ -336,7 +337,7 @@ class PredictionTest(unittest.TestCase):
             np.testing.assert_allclose(ratio_over(window, blocks - first // 10), ratio_over(changed, blocks), rtol=1e-12)
 
     def test_points_stay_inside_the_programme(self):
-        points = remedies.hold_points(self.context, 0.1, 39.9, -6.0)
+        points = level_points.hold_points(self.context, 0.1, 39.9, -6.0)
         self.assertEqual((points[0].at_s, points[-1].at_s), (0.0, 40.0))
 
     def test_raising_beyond_the_headroom_is_not_enough(self):
@@ -348,7 +349,7 @@ class PredictionTest(unittest.TestCase):
         self.assertEqual(finding.remedy.action, "lower")
 
     def test_whole_gain_without_a_level(self):
-        self.assertEqual(remedies.whole_gain(self.context, -2.0).predicted_integrated_lufs, self.context.loudness.integrated_lufs - 2.0)
+        self.assertEqual(level_points.whole_gain(self.context, -2.0).predicted_integrated_lufs, self.context.loudness.integrated_lufs - 2.0)
 
 
 class ShortcutsTest(unittest.TestCase):
@@ -358,11 +359,11 @@ class ShortcutsTest(unittest.TestCase):
         for first in range(1, 60):
             for guess in (-5.0, 1.0, first - 3.5, first, first + 7.2, 300.0, float("nan")):
                 asked = []
-                found = remedies.first_step(lambda step, first=first, asked=asked: asked.append(step) or step >= first, guess)
+                found = level_points.first_step(lambda step, first=first, asked=asked: asked.append(step) or step >= first, guess)
                 self.assertEqual(found, min(first, 48), guess)
                 self.assertLess(len(asked), 14)
         asked = []
-        remedies.first_step(lambda step: asked.append(step) or step >= 20, 20.0)
+        level_points.first_step(lambda step: asked.append(step) or step >= 20, 20.0)
         self.assertEqual(len(asked), 2)
 
     def test_a_level_against_all_others(self):
@@ -370,14 +371,14 @@ class ShortcutsTest(unittest.TestCase):
         for count in range(3, 12):
             levels = dice.integers(0, 5, count).astype(float)
             wanted = [level - np.median(np.delete(levels, k)) for k, level in enumerate(levels)]
-            np.testing.assert_allclose(offs.deviation_from_median(levels), wanted)
+            np.testing.assert_allclose(deviation.deviation_from_median(levels), wanted)
 
     def test_one_that_stands_off_takes_no_other_with_it(self):
-        self.assertEqual(offs.deviating([-20.0, -28.5, -20.0], 4.0), {1: -8.5})
-        self.assertEqual(list(offs.deviating([-53.4, -53.3, -64.8, -65.8], 4.0)), [2, 3])
-        self.assertEqual(offs.deviating([-20.0, -24.0, -20.5], 4.0), {})
-        self.assertEqual(offs.deviating([-20.0, -30.0], 4.0), {})
-        self.assertEqual(list(offs.deviating([-20.0, -26.0, -21.0, -14.0, -20.0], 4.0)), [1, 3])
+        self.assertEqual(deviation.deviating([-20.0, -28.5, -20.0], 4.0), {1: -8.5})
+        self.assertEqual(list(deviation.deviating([-53.4, -53.3, -64.8, -65.8], 4.0)), [2, 3])
+        self.assertEqual(deviation.deviating([-20.0, -24.0, -20.5], 4.0), {})
+        self.assertEqual(deviation.deviating([-20.0, -30.0], 4.0), {})
+        self.assertEqual(list(deviation.deviating([-20.0, -26.0, -21.0, -14.0, -20.0], 4.0)), [1, 3])
 
     def test_the_balance_of_sides_all_over_the_programme(self):
         dice = np.random.default_rng(2)

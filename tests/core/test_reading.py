@@ -11,7 +11,7 @@ import numpy as np
 from mezzavoce_core.errors import BrokenOff
 from mezzavoce_core.measure.meter import Meter, Wanted, _stretch, tick_edges
 from mezzavoce_core.media.source import Sound, open_sound
-from mezzavoce_core.reading import READ, Order, Reader
+from mezzavoce_core.reading import READ, MeterPass, Reader
 from tests.signals import RATE, noise, stereo, write_wav
 
 NAMES = ("mix.wav", "dialogue.wav", "music.wav", "effects.wav")
@@ -29,7 +29,7 @@ class ReaderTest(unittest.TestCase):
 
     def orders(self):
         sources = [open_sound(Sound((self.folder / name,), name)) for name in NAMES]
-        return [Order(source, f"reading {source.name}", Wanted(bands=True)) for source in sources]
+        return [MeterPass(source, f"reading {source.name}", Wanted(bands=True)) for source in sources]
 
     def reader(self, threads, progress=lambda _share, _doing: None):
         orders = self.orders()

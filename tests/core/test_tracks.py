@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from mezzavoce_core import cli
+from mezzavoce_core.command import cli
 from mezzavoce_core.errors import LayoutError, MezzavoceError, TrackMapError
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.spec import DEFAULT

@@ -52,7 +52,7 @@ def _code():
     core = _ROOT / "src/mezzavoce_core"
     sources = [
         *(p for p in core.rglob("*.py") if p != core / "__init__.py"),  # which holds no more than the version
-        _ROOT / "src/mezzavoce_demo/music.py",
+        _ROOT / "src/mezzavoce_demo/studio/music.py",
         _ROOT / "tests/signals.py",
         *(p for p in Path(__file__).parent.glob("*.py") if p.name not in _AFTERWARDS),
     ]
