@@ -1,8 +1,8 @@
 """Speed as ratios: the measuring command against ffmpeg's ``ebur128=peak=true`` on the same file in the same run.
 
-Whole processes, median of pairs that follow each other; processor time (user and system) with one thread, wall time with two.
-The material is made here: something like speech in bursts over something like music, with the ups and downs of a programme.
-``python -m tests.bench --write docs/benchmark.md`` keeps the table.
+Whole processes, median of pairs that follow each other; processor time (user and system) with one thread, wall time
+with two. The material is made here: something like speech in bursts over something like music, with the ups and downs
+of a programme. ``python -m tests.bench --write docs/benchmark.md`` keeps the table.
 """
 
 import argparse
@@ -79,12 +79,20 @@ def piece(number, channels, part="mix"):
     """Ten seconds of something like a programme, ``(frames, channels)``; ``part`` picks one of its stems."""
     dice = np.random.default_rng(number)
     t = np.arange(_PIECE_S * RATE) / RATE
-    syllables = np.clip(np.sin(2 * np.pi * 3.1 * t + dice.random() * 6), 0, 1) * np.clip(np.sin(2 * np.pi * 0.23 * t + number), 0, 1)
+    syllables = np.clip(np.sin(2 * np.pi * 3.1 * t + dice.random() * 6), 0, 1) * np.clip(
+        np.sin(2 * np.pi * 0.23 * t + number), 0, 1
+    )
     rough = dice.standard_normal(len(t)) * 0.3 + np.sin(2 * np.pi * 180 * t) + 0.5 * np.sin(2 * np.pi * 720 * t)
     voice = (rough * syllables * 0.12 * 10 ** (dice.normal() * 2.5 / 20))[:, None] * np.ones(channels)
     beat = np.exp(-((t * 2) % 1) * 6)
     note = 110 * 2 ** ((number % 12) / 12)
-    music = np.stack([(np.sin(2 * np.pi * note * t + c) + dice.standard_normal(len(t)) * 0.2) * beat * 0.05 for c in range(channels)], axis=1)
+    music = np.stack(
+        [
+            (np.sin(2 * np.pi * note * t + c) + dice.standard_normal(len(t)) * 0.2) * beat * 0.05
+            for c in range(channels)
+        ],
+        axis=1,
+    )
     effects = dice.standard_normal((len(t), channels)) * 0.002
     parts = {"dialogue": voice, "music": music, "effects": effects, "mix": voice + music + effects}
     return np.clip(parts[part], -0.99, 0.99)
@@ -114,7 +122,10 @@ def cost(command):
 
 
 def _highest_kib(pid):
-    """The largest memory so far. What the system reports at the end would count this process, too, from which the other one was forked."""
+    """The largest memory so far.
+
+    What the system reports at the end would count this process, too, from which the other one was forked.
+    """
     try:
         lines = Path(f"/proc/{pid}/status").read_text().splitlines()
     except OSError:
@@ -123,24 +134,58 @@ def _highest_kib(pid):
 
 
 def reference(path):
-    return cost(["ffmpeg", "-v", "quiet", "-nostdin", "-i", str(path), "-map", "0:a:0", "-af", "ebur128=peak=true", "-f", "null", "-"])
+    return cost(
+        [
+            "ffmpeg",
+            "-v",
+            "quiet",
+            "-nostdin",
+            "-i",
+            str(path),
+            "-map",
+            "0:a:0",
+            "-af",
+            "ebur128=peak=true",
+            "-f",
+            "null",
+            "-",
+        ]
+    )
 
 
 def ours(path, threads, stems=(), *more):
     options = [option for role, stem in stems for option in (f"--{role}", str(stem))] + list(more)
-    return cost([sys.executable, "-m", "mezzavoce_core", "measure", str(path), "--whole", "--json", "--quiet", "--threads", str(threads), *options])
+    return cost(
+        [
+            sys.executable,
+            "-m",
+            "mezzavoce_core",
+            "measure",
+            str(path),
+            "--whole",
+            "--json",
+            "--quiet",
+            "--threads",
+            str(threads),
+            *options,
+        ]
+    )
 
 
 def decoding(path):
     """Seconds of processor time for decoding alone, inside a process that is running already."""
     code = (
-        "import sys, time\nfrom pathlib import Path\nfrom mezzavoce_core.runtime import startup\nfrom mezzavoce_core.media import decode\n"
+        "import sys, time\nfrom pathlib import Path\nfrom mezzavoce_core.runtime import startup\nfrom "
+        "mezzavoce_core.media import decode\n"
         "from mezzavoce_core.media.source import Sound, open_sound\nimport resource\n"
         "source = open_sound(Sound((Path(sys.argv[1]),), 'x'))\nnext(decode.blocks(source))\n"
-        "def used():\n    return sum(u.ru_utime + u.ru_stime for u in map(resource.getrusage, (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)))\n"
+        "def used():\n    return sum(u.ru_utime + u.ru_stime for u in map(resource.getrusage, "
+        "(resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)))\n"
         "begun = used()\nfor _ in decode.blocks(source): pass\nprint(used() - begun)\n"
     )
-    return float(subprocess.run([sys.executable, "-c", code, str(path)], check=True, capture_output=True, text=True).stdout)
+    return float(
+        subprocess.run([sys.executable, "-c", code, str(path)], check=True, capture_output=True, text=True).stdout
+    )
 
 
 def row(key, path, minutes, pairs, stems=()):
@@ -151,12 +196,19 @@ def row(key, path, minutes, pairs, stems=()):
         _read_once(path, *(stem for _, stem in stems))
         base, one, two = reference(path), ours(path, 1, stems, *more), ours(path, 2, stems, *more)
         found.append(
-            (base.processor_s / one.processor_s, base.wall_s / two.wall_s, minutes * 60 / two.wall_s, max(one.memory_mib, two.memory_mib), one.processor_s)
+            (
+                base.processor_s / one.processor_s,
+                base.wall_s / two.wall_s,
+                minutes * 60 / two.wall_s,
+                max(one.memory_mib, two.memory_mib),
+                one.processor_s,
+            )
         )
     one, two, real, memory, seconds = (statistics.median(f[k] for f in found) for k in range(5))
     wanted = TO_REACH[key]
     return (
-        f"| {TITLES[key].format(m=f'{minutes:g}', s=f'{minutes:g}')} | {one:.1f} / {two:.1f} | {wanted[0]} / {wanted[1]} | "
+        f"| {TITLES[key].format(m=f'{minutes:g}', s=f'{minutes:g}')} | {one:.1f} / {two:.1f} | {wanted[0]} / "
+        f"{wanted[1]} | "
         f"{real:.0f} | {decoding(path) / seconds:.0%} | {memory:.0f} MiB |"
     )
 
@@ -195,15 +247,23 @@ def whole_analysis(folder, minutes):
 
 
 def corrected(folder, minutes):
-    """What it takes to judge a programme again after a word of hand, against measuring and judging it; median of some words."""
+    """What it takes to judge a programme again after a word of hand, against measuring and judging it.
+
+    Median of some words.
+    """
     with with_stems(folder, minutes) as (mix, given):
         said = subprocess.run(
-            [sys.executable, "-c", _CORRECTED, str(mix), *(str(path) for _, path in given)], check=True, capture_output=True, text=True
+            [sys.executable, "-c", _CORRECTED, str(mix), *(str(path) for _, path in given)],
+            check=True,
+            capture_output=True,
+            text=True,
         ).stdout
     whole, look, again, findings = (float(word) for word in said.split())
     return (
-        f"A stretch corrected by hand in {minutes:g} min with {findings:.0f} findings: looking at it while it is set takes 1/{whole / look:.0f} of measuring "
-        f"and judging the whole, judging by it when it is saved 1/{whole / again:.0f} ({look:.2f} and {again:.2f} s of processor time)."
+        f"A stretch corrected by hand in {minutes:g} min with {findings:.0f} findings: looking at it while it "
+        f"is set takes 1/{whole / look:.0f} of measuring "
+        f"and judging the whole, judging by it when it is saved 1/{whole / again:.0f} ({look:.2f} and "
+        f"{again:.2f} s of processor time)."
     )
 
 
@@ -216,15 +276,24 @@ def long_surround(folder, minutes):
             file.write(minute)
     found = ours(path, 2)
     path.unlink()
-    return f"5.1 WAV of {minutes} min: at most {found.memory_mib:.0f} MiB, {minutes * 60 / found.wall_s:.0f} times real time."
+    return (
+        f"5.1 WAV of {minutes} min: at most {found.memory_mib:.0f} MiB, {minutes * 60 / found.wall_s:.0f} "
+        "times real time."
+    )
 
 
 def other_library(path, minutes):
     """How much longer pyloudnorm takes for the integrated loudness alone, reading included."""
-    code = "import sys, soundfile, pyloudnorm\nx, r = soundfile.read(sys.argv[1])\npyloudnorm.Meter(r).integrated_loudness(x)\n"
+    code = (
+        "import sys, soundfile, pyloudnorm\nx, r = "
+        "soundfile.read(sys.argv[1])\npyloudnorm.Meter(r).integrated_loudness(x)\n"
+    )
     theirs = statistics.median(cost([sys.executable, "-c", code, str(path)]).processor_s for _ in range(3))
     mine = statistics.median(ours(path, 1).processor_s for _ in range(3))
-    return f"pyloudnorm (integrated loudness alone, {minutes:g} min of stereo WAV): {theirs / mine:.1f} times the processor time of the whole measurement."
+    return (
+        f"pyloudnorm (integrated loudness alone, {minutes:g} min of stereo WAV): {theirs / mine:.1f} times "
+        "the processor time of the whole measurement."
+    )
 
 
 def rows(folder, options, tell):
@@ -248,7 +317,9 @@ def rows(folder, options, tell):
     if "surround" in options.only:
         add("surround", make_wav(folder / "surround.wav", options.surround_minutes, 6), options.surround_minutes)
     if "bands" in options.only:
-        stems = [(role, make_wav(folder / f"{role}.wav", minutes, 2, role)) for role in ("dialogue", "music", "effects")]
+        stems = [
+            (role, make_wav(folder / f"{role}.wav", minutes, 2, role)) for role in ("dialogue", "music", "effects")
+        ]
         add("bands", wav, minutes, stems)
     return found
 
@@ -271,29 +342,58 @@ def sentences(folder, options):
 
 def machine():
     """The machine in a sentence."""
-    model = next((line.split(":")[1].strip() for line in Path("/proc/cpuinfo").read_text().splitlines() if line.startswith("model name")), platform.machine())
+    model = next(
+        (
+            line.split(":")[1].strip()
+            for line in Path("/proc/cpuinfo").read_text().splitlines()
+            if line.startswith("model name")
+        ),
+        platform.machine(),
+    )
     version = subprocess.run(["ffmpeg", "-version"], check=True, capture_output=True, text=True).stdout.split()[2]
-    return f"{model}, {os.cpu_count()} processors; ffmpeg {version}, Python {platform.python_version()}, NumPy {np.__version__}."
+    return (
+        f"{model}, {os.cpu_count()} processors; ffmpeg {version}, Python {platform.python_version()}, NumPy "
+        f"{np.__version__}."
+    )
 
 
 def page(found, more, drawn, pairs, before):
     """The page; lines that were not measured this time are taken over from the page before."""
     keys = {key: title.split(",")[0] for key, title in TITLES.items()}
-    kept = {k: next((line for line in before.splitlines() if line.startswith(f"| {t},") and ("bands" in line) == (k == "bands")), "") for k, t in keys.items()}
+    kept = {
+        k: next(
+            (
+                line
+                for line in before.splitlines()
+                if line.startswith(f"| {t},") and ("bands" in line) == (k == "bands")
+            ),
+            "",
+        )
+        for k, t in keys.items()
+    }
     lines = [found.get(key) or kept[key] for key in TITLES if found.get(key) or kept[key]]
     # Where no ratio was measured this time, they are medians of as many pairs as before.
     past = re.search(r"median of (.+?) pairs", before)
     pairs = past.group(1) if past and not found else pairs
     said = [next((line for line in (*more, *before.splitlines()) if line.startswith(begin)), "") for begin in _SAID]
     return (
-        f"# Speed\n\n`bin/bench` makes the material, measures, and writes this page (median of {pairs} pairs). {machine()}\n\n"
+        f"# Speed\n\n`bin/bench` makes the material, measures, and writes this page (median of {pairs} pairs). "
+        f"{machine()}\n\n"
         "The reference is `ffmpeg -af ebur128=peak=true` on the same file; both are whole processes, start included,\n"
         "and every file is read once before, so that no disk is compared.\n"
-        "Lines can be measured again by themselves (`--only`), so they need not be of one run. The line with stems holds placing them, bands and\n"
-        "judging, without reading what was done to the music (`--levels-only`); much is found in its material, and judging that is part of it.\n"
+        "Lines can be measured again by themselves (`--only`), so they need not be of one run. The line with "
+        "stems holds placing them, bands and\n"
+        "judging, without reading what was done to the music (`--levels-only`); much is found in its material, "
+        "and judging that is part of it.\n"
         "Others on the same machine slow down what moves much memory: within the hour a line may lie a fifth lower.\n\n"
-        "| What | Ratio: one thread (processor time) / two threads (wall) | To reach | Times real time | Share of decoding | Memory |\n"
-        "|---|---|---|---|---|---|\n" + "\n".join(lines) + "\n\n" + "\n\n".join(filter(None, said)) + "\n" + review_page(drawn, before)
+        "| What | Ratio: one thread (processor time) / two threads (wall) | To reach | Times real time | Share "
+        "of decoding | Memory |\n"
+        "|---|---|---|---|---|---|\n"
+        + "\n".join(lines)
+        + "\n\n"
+        + "\n\n".join(filter(None, said))
+        + "\n"
+        + review_page(drawn, before)
     )
 
 
@@ -303,7 +403,8 @@ def review_page(drawn, before):
         at = before.find(_PAGE_HEAD)
         return before[at:] if at >= 0 else ""
     return (
-        f"{_PAGE_HEAD}\n\nScript time of a frame, measured in headless Chromium on material made from formulas (`bin/bench --only page`); the lanes are\n"
+        f"{_PAGE_HEAD}\n\nScript time of a frame, measured in headless Chromium on material made from formulas "
+        "(`bin/bench --only page`); the lanes are\n"
         f"930 pixels wide. To reach: {TO_REACH_MS[0]} ms in the middle, {TO_REACH_MS[1]} ms for 95 of 100.\n\n{drawn}\n"
     )
 

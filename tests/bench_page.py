@@ -1,6 +1,9 @@
-"""What a frame of the review page costs in script: two hours with many findings and ducks, drawn by the page's own modules in a headless browser.
+"""What a frame of the review page costs in script.
 
-The material is made from formulas in the page; times are those of the callbacks of ``requestAnimationFrame``, of which the page draws in one.
+Two hours with many findings and ducks, drawn by the page's own modules in a headless browser.
+
+The material is made from formulas in the page; times are those of the callbacks of ``requestAnimationFrame``, of which
+the page draws in one.
 """
 
 import functools
@@ -12,7 +15,15 @@ from pathlib import Path
 from playwright.sync_api import sync_playwright
 
 STATIC = Path(__file__).parents[1] / "src/mezzavoce/static"
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 CASES = ((500, 330), (500, 800))
 TO_REACH_MS = (8, 16)
 _PAGE = """<!doctype html><html><head>
@@ -20,11 +31,15 @@ _PAGE = """<!doctype html><html><head>
 <style>#lanes{height:460px;width:930px}#strip{height:66px;width:886px}</style></head><body>
 <div class="strip" id="strip"><div class="strip-marks" id="strip-marks"></div>
 <canvas id="strip-canvas"></canvas><canvas class="over" id="strip-head"></canvas></div>
-<div class="lanes" id="lanes"><canvas id="lanes-canvas"></canvas><canvas class="over" id="lanes-head"></canvas></div></body></html>"""
+<div class="lanes" id="lanes"><canvas id="lanes-canvas"></canvas><canvas class="over" id="lanes-head"></canvas></div>
+</body></html>"""
 _RUN = """async ({ findings, ducks }) => {
   const load = (name) => import(`/js/${name}.js`);
+  const names = [
+    "review/store", "review/view", "review/curves", "timeline/timecode", "timeline/scale", "timeline/lanes",
+  ];
   const [{ makeStore }, { makeView }, { takeCurves }, { makeClock }, { zoomed }, lanes] =
-    await Promise.all(["review/store", "review/view", "review/curves", "timeline/timecode", "timeline/scale", "timeline/lanes"].map(load));
+    await Promise.all(names.map(load));
   const [duration, hop] = [7200, 0.1];
   const count = duration / hop;
   const curve = (level) => Float32Array.from({ length: count }, (_, i) => level(i * hop, i));
@@ -35,23 +50,32 @@ _RUN = """async ({ findings, ducks }) => {
   const curves = {
     speech_lufs: curve(voice), music_lufs: curve(music), effects_lufs: curve((t, i) => -48 + noise(i)),
     background_lufs: curve((t, i) => music(t, i) + 0.3),
-    speech_probability: curve((t) => (talks(t) ? 1 : 0)), momentary_lufs: curve((t, i) => -24 + noise(i)), short_term_lufs: curve((t) => -24 + Math.sin(t / 9)),
+    speech_probability: curve((t) => (talks(t) ? 1 : 0)), momentary_lufs: curve((t, i) => -24 + noise(i)),
+    short_term_lufs: curve((t) => -24 + Math.sin(t / 9)),
     local_ratio_lu: curve((t, i) => (talks(t) ? 9 + 5 * Math.sin(t / 40) + noise(i) : NaN)),
   };
   const spread = (n, make) => Array.from({ length: n }, (_, k) => make((k + 0.3) * duration / n, k));
-  const marks = spread(findings, (at, k) => ({ label: `M${k}`, in: at, out: at + 4, severity: k % 3 ? "should" : "must", state: "open", title: "x" }));
+  const marks = spread(findings, (at, k) => ({
+    label: `M${k}`, in: at, out: at + 4, severity: k % 3 ? "should" : "must", state: "open", title: "x",
+  }));
   const proposal = { role: "music", points: [[3000, 0], [3001, -6], [3006, -6], [3007, 0]] };
   const store = makeStore({
-    duration, view: { from: 0, to: duration }, time: 0, chosen: marks[0], span: null, series: null, hasLevels: false, proposal, lower: "loudness", peaks: null,
+    duration, view: { from: 0, to: duration }, time: 0, chosen: marks[0], span: null, series: null, hasLevels: false,
+    proposal, lower: "loudness", peaks: null,
     ladder: lanes.LADDER, clock: makeClock("25", false, "10:00:00:00"),
     limits: { integrated_lufs: -23, clearance_lu: 10, clearance_must_lu: 5, true_peak_max_dbtp: -1 },
-    parts: [[0, duration]], range: { parts: [[0, duration]], out: [] }, marks, speech: spread(900, (at) => [at, at + 6]),
+    parts: [[0, duration]], range: { parts: [[0, duration]], out: [] }, marks,
+    speech: spread(900, (at) => [at, at + 6]),
     ducks: spread(ducks, (at) => [at, at + 0.4, at + 5, at + 6, -26, -38]),
   });
   const spans = { edgeAt: () => null, drag() {} };
   let spent = 0;
   const later = window.requestAnimationFrame.bind(window);
-  window.requestAnimationFrame = (callback) => later((now) => { const begun = performance.now(); callback(now); spent += performance.now() - begun; });
+  window.requestAnimationFrame = (callback) => later((now) => {
+    const begun = performance.now();
+    callback(now);
+    spent += performance.now() - begun;
+  });
   makeView(store, () => {}, () => {}, spans);
   takeCurves({ count, hop, start: 0, curves }, store);
   const frame = () => new Promise((resolve) => later(() => setTimeout(resolve)));
@@ -76,7 +100,11 @@ _RUN = """async ({ findings, ducks }) => {
   for (let k = 0; k < 200; k += 1) took.play.push(await timed({ time: 3600 + k / 25 }));
   return took;
 }"""
-WORDS = {"zoom": "a zoom step", "whole": "the whole two hours moved", "play": "a frame while it plays, the whole in view"}
+WORDS = {
+    "zoom": "a zoom step",
+    "whole": "the whole two hours moved",
+    "play": "a frame while it plays, the whole in view",
+}
 
 
 def measure(static=STATIC):
@@ -114,7 +142,9 @@ def table(found):
     for (findings, ducks), took in found.items():
         for key, times in took.items():
             high = statistics.quantiles(times, n=20)[-1]
-            lines.append(f"| {findings} findings, {ducks} ducks: {WORDS[key]} | {statistics.median(times):.1f} | {high:.1f} |")
+            lines.append(
+                f"| {findings} findings, {ducks} ducks: {WORDS[key]} | {statistics.median(times):.1f} | {high:.1f} |"
+            )
     return "\n".join(lines)
 
 

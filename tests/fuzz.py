@@ -1,4 +1,6 @@
-"""Damaged copies of every kind of file through the confined core: no crash, no hang, nothing left over, always a figure or a sentence.
+"""Damaged copies of every kind of file through the confined core.
+
+No crash, no hang, nothing left over, always a figure or a sentence.
 
 ``python -m tests.fuzz --count 1000 --seed 1``; the same seed makes the same damage.
 """
@@ -51,7 +53,18 @@ def originals(folder):
     for name, options in _KINDS.items():
         film = options[:1] == ("film",)
         maps = ("-map", "0:v", "-map", "1:a") if film else ()
-        command = ["ffmpeg", "-v", "error", "-y", *(_PICTURE if film else ()), "-i", str(source), *maps, *options[film:], str(folder / name)]
+        command = [
+            "ffmpeg",
+            "-v",
+            "error",
+            "-y",
+            *(_PICTURE if film else ()),
+            "-i",
+            str(source),
+            *maps,
+            *options[film:],
+            str(folder / name),
+        ]
         subprocess.run(command, check=True)
         made.append(folder / name)
     source.unlink()
@@ -59,7 +72,10 @@ def originals(folder):
 
 
 def damaged(data, others, dice):
-    """A damaged copy of some bytes: flipped bits, an end that is missing, a piece of another file, a header that lies, a hole, a piece twice."""
+    """A damaged copy of some bytes.
+
+    Flipped bits, an end that is missing, a piece of another file, a header that lies, a hole, a piece twice.
+    """
     data = bytearray(data)
     way = dice.choice(("flip", "flip header", "cut", "splice", "lie", "zero", "repeat"))
     if way == "flip":
@@ -77,7 +93,9 @@ def damaged(data, others, dice):
     elif way == "lie":
         at = dice.randrange(0, min(len(data) - 8, 256), 2)
         width = dice.choice((2, 4, 8))
-        data[at : at + width] = dice.choice((0, 1, 255, 2**15, 2**31 - 1, 2**63 - 1, 2**64 - 1)).to_bytes(8, dice.choice(("little", "big")))[:width]
+        data[at : at + width] = dice.choice((0, 1, 255, 2**15, 2**31 - 1, 2**63 - 1, 2**64 - 1)).to_bytes(
+            8, dice.choice(("little", "big"))
+        )[:width]
     elif way == "zero":
         at = dice.randrange(len(data))
         data[at : at + dice.randrange(1, 50_000)] = bytes(len(data[at : at + dice.randrange(1, 50_000)]))
@@ -88,8 +106,16 @@ def damaged(data, others, dice):
 
 
 def carry_out(path, folder):
-    """Measure a file in a confined child that shares the compiled loops; returns exit code (negative: signal), what it said, and seconds."""
-    order = {"do": "measure", "mix": {"paths": [str(path)], "name": path.name}, "stems": [], "features": str(folder / "features.npz")}
+    """Measure a file in a confined child that shares the compiled loops.
+
+    Returns exit code (negative: signal), what it said, and seconds.
+    """
+    order = {
+        "do": "measure",
+        "mix": {"paths": [str(path)], "name": path.name},
+        "stems": [],
+        "features": str(folder / "features.npz"),
+    }
     order["limits"] = {"memory_mib": 4096, "seconds": LIMIT_S}
     said, begun = folder / "said", time.monotonic()
     child = os.fork()
@@ -189,7 +215,10 @@ def main():
     parser.add_argument("--seed", type=int, default=1)
     options = parser.parse_args()
     ends, wrong, slowest = run(options.count, options.seed, print)
-    print(f"{options.count} damaged files: {ends['figure']} figures, {ends['sentence']} sentences, {len(wrong)} wrong; slowest {slowest:.1f} s")
+    print(
+        f"{options.count} damaged files: {ends['figure']} figures, {ends['sentence']} sentences, {len(wrong)} "
+        f"wrong; slowest {slowest:.1f} s"
+    )
     return 1 if wrong else 0
 
 

@@ -26,4 +26,6 @@ def changes_of(levels, spans=(), *, repeated=True):
 
 def instants_of(levels, spans=(), *, repeated=True):
     """What instants tell."""
-    return Instants(instants(levels), heard(whole(levels)), spans, repeats(pairs_of(levels), len(levels)) if repeated else NEVER)
+    return Instants(
+        instants(levels), heard(whole(levels)), spans, repeats(pairs_of(levels), len(levels)) if repeated else NEVER
+    )

@@ -1,7 +1,9 @@
-"""The published test signals of EBU Tech 3341 and EBU Tech 3342, made from their descriptions, with the values they have to read.
+"""The published test signals of EBU Tech 3341 and EBU Tech 3342.
 
-All values from memory of the documents. ``python -m tests.published --write docs/published-signals.md`` runs every signal at
-44.1, 48 and 96 kHz as 16-bit, 24-bit and float WAV and as FLAC through the whole path from file to figure.
+Made from their descriptions, with the values they have to read.
+
+All values from memory of the documents. ``python -m tests.published --write docs/published-signals.md`` runs every
+signal at 44.1, 48 and 96 kHz as 16-bit, 24-bit and float WAV and as FLAC through the whole path from file to figure.
 """
 
 import argparse
@@ -31,7 +33,10 @@ STEADY_M, STEADY_S = "momentary, constant after 1 s", "short-term, constant afte
 
 @dataclass(frozen=True)
 class Signal:
-    """A signal: its number, how it is made at a rate, and each figure with its value and how far it may be under and over it."""
+    """A signal: its number and how it is made at a rate.
+
+    Each figure has its value and how far it may be under and over it.
+    """
 
     name: str
     make: Callable[[int], np.ndarray]
@@ -39,7 +44,9 @@ class Signal:
 
 
 def _loud(name, parts, *figures, level=-23.0):
-    return Signal(f"3341-{name}", lambda rate: stereo(steps(parts, rate=rate)), tuple((f, level, 0.1, 0.1) for f in figures))
+    return Signal(
+        f"3341-{name}", lambda rate: stereo(steps(parts, rate=rate)), tuple((f, level, 0.1, 0.1) for f in figures)
+    )
 
 
 def _surround(rate):
@@ -65,7 +72,11 @@ def _peak(number, divisor, degrees, amplitude, wanted):
 
 
 def _range(number, wanted, *levels):
-    return Signal(f"3342-{number}", lambda rate: stereo(steps([(level, 20) for level in levels], rate=rate)), ((RANGE, wanted, 1.0, 1.0),))
+    return Signal(
+        f"3342-{number}",
+        lambda rate: stereo(steps([(level, 20) for level in levels], rate=rate)),
+        ((RANGE, wanted, 1.0, 1.0),),
+    )
 
 
 SIGNALS: tuple[Signal, ...] = (
@@ -150,7 +161,11 @@ def main():
         for signal in SIGNALS:
             cells = []
             for rate in RATES:
-                results = [misses(signal, read(write(signal, rate, form, Path(holder)))) for form in FORMATS if fits(signal, form)]
+                results = [
+                    misses(signal, read(write(signal, rate, form, Path(holder))))
+                    for form in FORMATS
+                    if fits(signal, form)
+                ]
                 count += len(results)
                 wrong += [w for r in results for w in r[0]]
                 cells.append(f"{max((r[1] for r in results), key=abs):+.3f}")

@@ -37,7 +37,11 @@ def check() -> tuple[int, int]:
     bad = 0
     for command in CHECKS:
         done = subprocess.run(
-            [sys.executable, "-m", *command] if command[0] in ("ruff", "mypy") else list(command), cwd=ROOT, capture_output=True, text=True, check=False
+            [sys.executable, "-m", *command] if command[0] in ("ruff", "mypy") else list(command),
+            cwd=ROOT,
+            capture_output=True,
+            text=True,
+            check=False,
         )
         if done.returncode:
             bad += 1

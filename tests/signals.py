@@ -80,14 +80,22 @@ def levels_of(signal, *, rate=RATE, block_s=4, between_samples=True, **wanted):
     """A signal ``(frames,)`` or ``(frames, channels)`` through the meter."""
     signal = np.asarray(signal, dtype=np.float32)
     signal = signal[:, None] if signal.ndim == 1 else signal
-    meter = Meter(rate, signal.shape[1], Wanted(between_samples=between_samples, **wanted), pairs=pairs(LAYOUTS[signal.shape[1]], signal.shape[1]))
+    meter = Meter(
+        rate,
+        signal.shape[1],
+        Wanted(between_samples=between_samples, **wanted),
+        pairs=pairs(LAYOUTS[signal.shape[1]], signal.shape[1]),
+    )
     for begin in range(0, len(signal), block_s * rate):
         meter.feed(signal[begin : begin + block_s * rate])
     return meter.finish()
 
 
 def sounding(signal, rate=RATE):
-    """A signal ``(frames,)`` or ``(frames, channels)`` as it is read back while a mix is measured, mono at a quarter of the rate; and that rate."""
+    """A signal ``(frames,)`` or ``(frames, channels)`` as its mono proxy is read back, and the rate of that.
+
+    Mono at a quarter of the rate.
+    """
     signal = np.asarray(signal, dtype=np.float32).reshape(len(signal), -1)
     mono = signal[: len(signal) // 4 * 4].reshape(-1, 4 * signal.shape[1]).mean(axis=1)
     return lambda start_s, length_s: mono[round(start_s * rate / 4) :][: round(length_s * rate / 4)], rate // 4
@@ -95,7 +103,9 @@ def sounding(signal, rate=RATE):
 
 def info(seconds=10.0, *, channels=2, name="mix.wav", rate=RATE, **more):
     facts = {"frame_rate": "25", "drop_frame": False, "start_timecode": "10:00:00:00", "has_picture": False} | more
-    return FileInfo(name=name, duration_s=seconds, sample_rate_hz=rate, channels=channels, layout=LAYOUTS[channels], **facts)
+    return FileInfo(
+        name=name, duration_s=seconds, sample_rate_hz=rate, channels=channels, layout=LAYOUTS[channels], **facts
+    )
 
 
 def measured(mix, stems=(), **facts):
@@ -103,11 +113,21 @@ def measured(mix, stems=(), **facts):
     signal = np.asarray(mix)
     channels = 1 if signal.ndim == 1 else signal.shape[1]
     parts = tuple(
-        StemLevels(f"{role}.wav", role, levels_of(s, between_samples=False, bands=True, spectrum=role == "music"), 0.0, 0.0, 1.0) for role, s in stems
+        StemLevels(
+            f"{role}.wav",
+            role,
+            levels_of(s, between_samples=False, bands=True, spectrum=role == "music"),
+            0.0,
+            0.0,
+            1.0,
+        )
+        for role, s in stems
     )
     music = [np.asarray(s) for role, s in stems if role == "music"]
     heard = sounding(sum(music)) if music else ()
-    return Measurement(info(len(signal) / RATE, channels=channels, **facts), "test", levels_of(signal), parts).with_music_gain(*heard)
+    return Measurement(
+        info(len(signal) / RATE, channels=channels, **facts), "test", levels_of(signal), parts
+    ).with_music_gain(*heard)
 
 
 def three_stems(voice, music, effects=None):

@@ -53,8 +53,8 @@ class Job:
     """What is to be measured. ``rate`` and ``start`` are frame rate and start timecode given by hand.
 
     Of true peaks under ``peak_floor_dbtp`` only the highest is found; None finds them all, for a curve over time.
-    ``threads`` says how many processors may work at once; the result does not depend on it. With ``levels_only`` what was done to
-    the gain of the music is not read: then no ducks are known, and nothing is said of them.
+    ``threads`` says how many processors may work at once; the result does not depend on it. With ``levels_only`` what
+    was done to the gain of the music is not read: then no ducks are known, and nothing is said of them.
     """
 
     mix: Sound
@@ -68,7 +68,10 @@ class Job:
 
 @dataclass(frozen=True)
 class Ranges:
-    """Which part of a file is programme: the ``whole`` of it, or timecodes of in and out of each part; neither: it is found."""
+    """Which part of a file is programme: the ``whole`` of it, or timecodes of in and out of each part.
+
+    Neither: it is found.
+    """
 
     whole: bool = False
     timecodes: tuple[tuple[str, str], ...] = ()
@@ -99,7 +102,9 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
     _check_stems(job, info, sources)
     with ExitStack() as open_things:
         reader = Reader(info, job.threads, progress)
-        proxies = [open_things.enter_context(MonoProxy(info.sample_rate_hz)) for _ in (mix, *sources)] if sources else []
+        proxies = (
+            [open_things.enter_context(MonoProxy(info.sample_rate_hz)) for _ in (mix, *sources)] if sources else []
+        )
         floor = None if job.peak_floor_dbtp is None else float(db_to_amplitude(job.peak_floor_dbtp))
         passes = [MeterPass(mix, "loudness and peaks of the mix", Wanted(floor=floor), proxies[0] if sources else None)]
         for stem, own, proxy in zip(job.stems, sources, proxies[1:], strict=True):
@@ -112,9 +117,16 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
         placed = _place(job, stems, proxies)
         leaks = _leaks(job, stems, placed, proxies)
         cleared = _cleared(passes[1:], placed, leaks, info.sample_rate_hz)
-        fitted = tuple(_fit(*each, measured, reader) for each in zip(job.stems, cleared, stems, _as_cleared(placed, leaks), strict=True))
+        fitted = tuple(
+            _fit(*each, measured, reader)
+            for each in zip(job.stems, cleared, stems, _as_cleared(placed, leaks), strict=True)
+        )
         fitted = tuple(replace(stem, held=_held(job, found)) for stem, found in zip(fitted, leaks, strict=True))
-        measured = replace(measured, stems=(*fitted, *_remaining(mix, sources, fitted, placed)), rest=_rest(job, measured.duration_s, proxies, placed))
+        measured = replace(
+            measured,
+            stems=(*fitted, *_remaining(mix, sources, fitted, placed)),
+            rest=_rest(job, measured.duration_s, proxies, placed),
+        )
         if not job.levels_only:
             progress(0.96, "reading what was done to the music")
             measured = measured.with_music_gain(*_music(job, proxies, placed))
@@ -124,7 +136,13 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
 
 def _wanted(job: Job, role: str) -> Wanted:
     # How far a voice can be raised depends on its peaks; nobody asks for those of the others.
-    return Wanted(peaks=role == "dialogue", between_samples=False, faults=False, bands=True, spectrum=role == "music" and not job.levels_only)
+    return Wanted(
+        peaks=role == "dialogue",
+        between_samples=False,
+        faults=False,
+        bands=True,
+        spectrum=role == "music" and not job.levels_only,
+    )
 
 
 @dataclass(frozen=True)
@@ -150,7 +168,10 @@ def _why_nothing(measured: Measurement) -> str:
     peak = float(amplitude_to_db(measured.mix.sample_peak.max()))
     if peak == -np.inf:
         return f"“{name}” is silent from start to end; check that the right track was exported."
-    return f"“{name}” never rises above -70 LUFS (highest sample {peak:.1f} dBFS), so there is nothing to measure; check the export level."
+    return (
+        f"“{name}” never rises above -70 LUFS (highest sample {peak:.1f} dBFS), so there is nothing to "
+        "measure; check the export level."
+    )
 
 
 def _check_stems(job: Job, info: FileInfo, sources: Sequence[Source]) -> None:
@@ -165,7 +186,8 @@ def _check_stems(job: Job, info: FileInfo, sources: Sequence[Source]) -> None:
             )
         if channels != info.channels and not (channels == 1 and info.channels == 2):
             raise StemError(
-                f"The stem “{name}” has {channels} channels, the mix {info.channels}. Export the stem in the layout of the mix"
+                f"The stem “{name}” has {channels} channels, the mix {info.channels}. Export the stem in the "
+                "layout of the mix"
                 f"{' or in mono' if info.channels == 2 else ''}."
             )
 
@@ -198,12 +220,23 @@ def _rest(job: Job, duration_s: float, proxies: Sequence[MonoProxy], placed: Seq
     if not placed:
         return None
     with ThreadPoolExecutor(job.threads) as helpers:
-        return find_rest(proxies[0].read, [s.read for s in proxies[1:]], placed, proxies[0].rate_hz, duration_s, helpers if job.threads > 1 else None)
+        return find_rest(
+            proxies[0].read,
+            [s.read for s in proxies[1:]],
+            placed,
+            proxies[0].rate_hz,
+            duration_s,
+            helpers if job.threads > 1 else None,
+        )
 
 
 def _music(job: Job, proxies: Sequence[MonoProxy], placed: Sequence[Placed | None]) -> tuple[ReadStretch | None, int]:
     """The sound of all music stems together as it lies in the mix, and its rate; None where none was given."""
-    given = [(proxies[k + 1].read, where) for k, where in enumerate(placed) if where is not None and job.stems[k].role == "music"]
+    given = [
+        (proxies[k + 1].read, where)
+        for k, where in enumerate(placed)
+        if where is not None and job.stems[k].role == "music"
+    ]
     if not given:
         return None, 0
 
@@ -218,11 +251,17 @@ def _music(job: Job, proxies: Sequence[MonoProxy], placed: Sequence[Placed | Non
     return read, proxies[0].rate_hz
 
 
-def _leaks(job: Job, stems: Sequence[Levels], placed: Sequence[Placed | None], proxies: Sequence[MonoProxy]) -> list[dict[int, Leak]]:
+def _leaks(
+    job: Job, stems: Sequence[Levels], placed: Sequence[Placed | None], proxies: Sequence[MonoProxy]
+) -> list[dict[int, Leak]]:
     """For each stem those that it holds as well, by their place in the list."""
     rate_hz = proxies[0].rate_hz if proxies else 1
     lying = {
-        k: Lying(proxies[k + 1].read, loud_stretches(stems[k].power.sum(axis=1).astype(np.float64)), round(where.delay_s * rate_hz))
+        k: Lying(
+            proxies[k + 1].read,
+            loud_stretches(stems[k].power.sum(axis=1).astype(np.float64)),
+            round(where.delay_s * rate_hz),
+        )
         for k, where in enumerate(placed)
         if where is not None
     }
@@ -235,18 +274,27 @@ def _leaks(job: Job, stems: Sequence[Levels], placed: Sequence[Placed | None], p
     return [{k: there(j, k, leak) for k, leak in found.get(j, {}).items()} for j in range(len(stems))]
 
 
-def _cleared(passes: Sequence[MeterPass], placed: Sequence[Placed | None], leaks: Sequence[dict[int, Leak]], rate_hz: int) -> list[MeterPass]:
+def _cleared(
+    passes: Sequence[MeterPass], placed: Sequence[Placed | None], leaks: Sequence[dict[int, Leak]], rate_hz: int
+) -> list[MeterPass]:
     """The passes over the stems, without what can be taken out of them."""
 
     def less(j: int) -> tuple[Given, ...]:
         found = [(passes[k].source, leak.gain, (placed[k], placed[j])) for k, leak in leaks[j].items() if leak.copy]
-        return tuple((source, gain, round((held.delay_s - holder.delay_s) * rate_hz)) for source, gain, (held, holder) in found if held and holder)
+        return tuple(
+            (source, gain, round((held.delay_s - holder.delay_s) * rate_hz))
+            for source, gain, (held, holder) in found
+            if held and holder
+        )
 
     return [replace(one, less=less(j)) for j, one in enumerate(passes)]
 
 
 def _as_cleared(placed: Sequence[Placed | None], leaks: Sequence[dict[int, Leak]]) -> list[Placed | None]:
-    """Where the stems lie in the mix when none stands in another one: what was taken out there counts as the stem that it is."""
+    """Where the stems lie in the mix when none stands in another one.
+
+    What was taken out there counts as the stem that it is.
+    """
     gains = [0.0 if where is None else where.gain for where in placed]
     for j, found in enumerate(leaks):
         for k, leak in found.items():
@@ -256,25 +304,40 @@ def _as_cleared(placed: Sequence[Placed | None], leaks: Sequence[dict[int, Leak]
 
 
 def _held(job: Job, leaks: dict[int, Leak]) -> tuple[Held, ...]:
-    return tuple(Held(job.stems[k].role, float(amplitude_to_db(abs(leak.gain))), leak.copy) for k, leak in leaks.items())
+    return tuple(
+        Held(job.stems[k].role, float(amplitude_to_db(abs(leak.gain))), leak.copy) for k, leak in leaks.items()
+    )
 
 
-def _remaining(mix: Source, sources: Sequence[Source], fitted: Sequence[StemLevels], placed: Sequence[Placed | None]) -> list[StemLevels]:
-    """What the given stems leave of the mix as a stem of its own, where it stands for a role that none was given for."""
+def _remaining(
+    mix: Source, sources: Sequence[Source], fitted: Sequence[StemLevels], placed: Sequence[Placed | None]
+) -> list[StemLevels]:
+    """What the given stems leave of the mix as a stem of its own.
+
+    Where it stands for a role that none was given for.
+    """
     role = missing_role([s.role for s in fitted])
     if role is None:
         return []
     rate_hz = mix.info.sample_rate_hz
-    given = [(own, p.gain, round(f.delay_s * rate_hz)) for own, f, p in zip(sources, fitted, placed, strict=True) if p is not None]
+    given = [
+        (own, p.gain, round(f.delay_s * rate_hz))
+        for own, f, p in zip(sources, fitted, placed, strict=True)
+        if p is not None
+    ]
     return [remainder(mix, given, role)]
 
 
-def _fit(stem: Stem, one: MeterPass, levels: Levels, where: Placed | None, measured: Measurement, reader: Reader) -> StemLevels:
+def _fit(
+    stem: Stem, one: MeterPass, levels: Levels, where: Placed | None, measured: Measurement, reader: Reader
+) -> StemLevels:
     """The stem on the mix's clock and layout, with the gain that it has there."""
     info, mix = measured.file, measured.mix
     delay_s = where.delay_s if where else 0.0
     if abs(delay_s) > _DELAY_WORTH_S or one.less:
-        reader.progress(READ, "taking one stem out of another" if one.less else "moving a stem to where it lies in the mix")
+        reader.progress(
+            READ, "taking one stem out of another" if one.less else "moving a stem to where it lies in the mix"
+        )
         levels = reader.meter(replace(one, proxy=None), skip=round(-delay_s * info.sample_rate_hz))
     gain_db = float(amplitude_to_db(where.gain)) if where else 0.0
     if abs(gain_db) < _UNITY_WITHIN_DB:
@@ -286,7 +349,9 @@ def _fit(stem: Stem, one: MeterPass, levels: Levels, where: Placed | None, measu
         levels,
         samples=mix.samples,
         bands=_shape(levels.bands, _frames(levels.bands, mix.samples, info.sample_rate_hz, BANDS_PER_S)),
-        spectrum=_shape(levels.spectrum, _frames(levels.spectrum, mix.samples, info.sample_rate_hz, SPECTRA_PER_S), SILENCE),
+        spectrum=_shape(
+            levels.spectrum, _frames(levels.spectrum, mix.samples, info.sample_rate_hz, SPECTRA_PER_S), SILENCE
+        ),
         **{name: _shape(getattr(levels, name), getattr(mix, name).shape) for name in names},  # type: ignore[arg-type]
     )
     return StemLevels(one.source.name, stem.role, shaped, gain_db, delay_s, where.coherence if where else None)
@@ -295,7 +360,9 @@ def _fit(stem: Stem, one: MeterPass, levels: Levels, where: Placed | None, measu
 def _times(levels: Levels, count: int) -> Levels:
     if count < 2:
         return levels
-    return replace(levels, bands=levels.bands * count, spectrum=levels.spectrum + np.int16(round(1000 * np.log10(count))))
+    return replace(
+        levels, bands=levels.bands * count, spectrum=levels.spectrum + np.int16(round(1000 * np.log10(count)))
+    )
 
 
 def _frames(part: NDArray[Any], samples: int, rate_hz: int, per_s: int) -> tuple[int, ...]:

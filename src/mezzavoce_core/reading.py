@@ -27,7 +27,10 @@ _TOLD_EVERY_S = 0.2
 
 @dataclass(frozen=True)
 class MeterPass:
-    """A file to be metered, without ``less`` where it holds other stems; a proxy is drawn on the way, of the file as it lies."""
+    """A file to be metered, without ``less`` where it holds other stems.
+
+    A proxy is drawn on the way, of the file as it lies.
+    """
 
     source: Source
     doing: str
@@ -52,17 +55,34 @@ class Reader:
         return [self.meter(one, heard=partial(shares.tell_done, k)) for k, one in enumerate(passes)]
 
     def meter(self, one: MeterPass, *, skip: int = 0, heard: Heard | None = None) -> Levels:
-        """Meter one file with all threads; ``skip`` samples are dropped at the start, or silence put there where it is negative."""
+        """Meter one file with all threads.
+
+        ``skip`` samples are dropped at the start, or silence put there where it is negative.
+        """
         if self.threads < 2:
             return self._meter(one, heard, lambda: None, skip=skip)
         with ThreadPoolExecutor(self.threads - 1) as helper:
             return self._meter(one, heard, lambda: helper, skip=skip, ahead=True)
 
-    def _meter(self, one: MeterPass, heard: Heard | None, helper: Callable[[], Executor | None], *, skip: int = 0, ahead: bool = False) -> Levels:
+    def _meter(
+        self,
+        one: MeterPass,
+        heard: Heard | None,
+        helper: Callable[[], Executor | None],
+        *,
+        skip: int = 0,
+        ahead: bool = False,
+    ) -> Levels:
         """``helper`` is asked for before every block."""
         rate_hz, info, proxy = self.mix.sample_rate_hz, one.source.info, one.proxy
-        meter = Meter(rate_hz, info.channels, one.wanted, pairs=pairs(info.layout, info.channels), about_s=info.duration_s)
-        read = differences(one.source, one.less, rate_hz) if one.less else decode.blocks(one.source, rate_hz=rate_hz, ahead=ahead)
+        meter = Meter(
+            rate_hz, info.channels, one.wanted, pairs=pairs(info.layout, info.channels), about_s=info.duration_s
+        )
+        read = (
+            differences(one.source, one.less, rate_hz)
+            if one.less
+            else decode.blocks(one.source, rate_hz=rate_hz, ahead=ahead)
+        )
         with closing(read) as blocks:  # type: ignore[type-var]
             for block in _moved(blocks, skip, rate_hz * decode.block_seconds(rate_hz, info.channels)):
                 meter.feed(block, proxy.feed if proxy is not None else None, helper())

@@ -1,4 +1,7 @@
-"""What lies beside the given stems, from the difference to the mix: the background beside the voice, or the voice beside the background."""
+"""What lies beside the given stems, from the difference to the mix.
+
+The background beside the voice, or the voice beside the background.
+"""
 
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, closing
@@ -18,7 +21,10 @@ _NAMES = {"background": "the mix without its dialogue", "dialogue": "the mix wit
 
 
 def missing_role(roles: Sequence[str]) -> str | None:
-    """The role that the difference to the mix stands for: background beside dialogue alone, dialogue beside all that lies under it; else None."""
+    """The role that the difference to the mix stands for; else None.
+
+    Background beside dialogue alone, dialogue beside all that lies under it.
+    """
     given = set(roles)
     if given == {"dialogue"}:
         return "background"
@@ -46,7 +52,12 @@ def differences(whole: Source, given: Sequence[Given], rate_hz: int) -> Iterator
     block_s = decode.block_seconds(rate_hz, channels)
     with ExitStack() as open_things:
         mixed = open_things.enter_context(closing(decode.blocks(whole, rate_hz=rate_hz, block_s=block_s)))  # type: ignore[type-var]
-        readers = [_Later(open_things.enter_context(closing(decode.blocks(s, rate_hz=rate_hz, block_s=block_s))), late, channels) for s, _, late in given]  # type: ignore[type-var]
+        readers = [
+            _Later(
+                open_things.enter_context(closing(decode.blocks(s, rate_hz=rate_hz, block_s=block_s))), late, channels
+            )
+            for s, _, late in given
+        ]  # type: ignore[type-var]
         for block in mixed:
             left = block.astype(np.float32, copy=True)
             for reader, (_, gain, _) in zip(readers, given, strict=True):
@@ -70,6 +81,8 @@ class _Later:
                 break
             drop = min(len(block), self._skip)
             self._skip -= drop
-            self._held = np.concatenate([self._held, np.broadcast_to(block[drop:], (len(block) - drop, self._held.shape[1]))])
+            self._held = np.concatenate(
+                [self._held, np.broadcast_to(block[drop:], (len(block) - drop, self._held.shape[1]))]
+            )
         taken, self._held = self._held[:count], self._held[count:]
         return taken

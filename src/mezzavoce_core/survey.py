@@ -1,6 +1,9 @@
-"""A look at a file with several sounds: what each one is, how it runs, and which is the sum of which. Proposes a track map.
+"""A look at a file with several sounds: what each one is, how it runs, and which is the sum of which.
 
-That a mix is the sum of its stems is checked on the whole file by least squares; the order dialogue, music, effects is common practice.
+Proposes a track map.
+
+That a mix is the sum of its stems is checked on the whole file by least squares; the order dialogue, music, effects is
+common practice.
 """
 
 from collections.abc import Sequence
@@ -126,7 +129,9 @@ def _parts_of(k: int, loud: Sequence[int], gram: Floats) -> tuple[int, ...]:
     return adding if close and len(adding) >= 2 else ()
 
 
-def _mix_of(found: Sequence[Lane], named: Sequence[str | None], sums: dict[int, tuple[int, ...]], loud: Sequence[int]) -> int:
+def _mix_of(
+    found: Sequence[Lane], named: Sequence[str | None], sums: dict[int, tuple[int, ...]], loud: Sequence[int]
+) -> int:
     """The lane that is the sum of most others; else the one with that name; else the first that is not silent."""
     summed = max(sums, key=lambda k: (len(sums[k]), -k), default=None)
     if summed is not None and sums[summed]:

@@ -36,9 +36,13 @@ class FrameRate:
     def __post_init__(self) -> None:
         """Refuse rates that nobody shoots and drop-frame where it has no meaning."""
         if not 1 <= self.fps <= 240:
-            raise TimecodeError(f"A frame rate of {float(self.fps):g} frames per second cannot be; give one between 1 and 240.")
+            raise TimecodeError(
+                f"A frame rate of {float(self.fps):g} frames per second cannot be; give one between 1 and 240."
+            )
         if self.drop_frame and self.fps not in (Fraction(30000, 1001), Fraction(60000, 1001)):
-            raise TimecodeError("Drop-frame exists only at 29.97 and 59.94 frames per second; choose non-drop or another rate.")
+            raise TimecodeError(
+                "Drop-frame exists only at 29.97 and 59.94 frames per second; choose non-drop or another rate."
+            )
 
     @property
     def nominal(self) -> int:
@@ -88,15 +92,22 @@ def parse_timecode(text: str, rate: FrameRate) -> int:
     """Frame count since 00:00:00:00 of a timecode. Raises TimecodeError for labels that this rate does not have."""
     match = _PATTERN.fullmatch(text.strip())
     if not match:
-        raise TimecodeError(f"“{text}” is no timecode; write hours, minutes, seconds and frames, for example 10:00:00:00.")
+        raise TimecodeError(
+            f"“{text}” is no timecode; write hours, minutes, seconds and frames, for example 10:00:00:00."
+        )
     hours, minutes, seconds, frames = (int(match[i]) for i in (1, 2, 3, 5))
     if hours >= HOURS_PER_DAY or minutes > 59 or seconds > 59:
         raise TimecodeError(f"“{text}” is no time of day; hours run to 23, minutes and seconds to 59.")
     if frames >= rate.nominal:
-        raise TimecodeError(f"“{text}” has frame {frames}, but at {float(rate.fps):.6g} frames per second they run from 0 to {rate.nominal - 1}.")
+        raise TimecodeError(
+            f"“{text}” has frame {frames}, but at {float(rate.fps):.6g} frames per second they run from 0 to "
+            f"{rate.nominal - 1}."
+        )
     dropped = rate.dropped_per_minute
     if dropped and frames < dropped and seconds == 0 and minutes % 10:
-        raise TimecodeError(f"“{text}” does not exist in drop-frame; the first label of that minute is frame {dropped:02d}.")
+        raise TimecodeError(
+            f"“{text}” does not exist in drop-frame; the first label of that minute is frame {dropped:02d}."
+        )
     whole_minutes = hours * 60 + minutes
     labels = (whole_minutes * 60 + seconds) * rate.nominal + frames
     return labels - dropped * (whole_minutes - whole_minutes // 10)
@@ -120,7 +131,10 @@ def format_timecode(frame: int, rate: FrameRate) -> str:
 
 @dataclass(frozen=True)
 class Clock:
-    """Seconds from the first sample of a file as timecode: ``in`` is the frame that holds the time, ``out`` the first after it."""
+    """Seconds from the first sample of a file as timecode.
+
+    ``in`` is the frame that holds the time, ``out`` the first after it.
+    """
 
     rate: FrameRate
     start_frame: int
@@ -152,7 +166,10 @@ class Clock:
         return -(-numerator // denominator)
 
     def _frames(self, time_s: float, slack_s: Fraction) -> tuple[int, int]:
-        """A time in frames, exactly, as a numerator and a denominator: a page asks for thousands, and sums of fractions take five times as long."""
+        """A time in frames, exactly, as a numerator and a denominator.
+
+        A page asks for thousands, and sums of fractions take five times as long.
+        """
         (a, b), (c, d), fps = float(time_s).as_integer_ratio(), float(self.origin_s).as_integer_ratio(), self.rate.fps
         seconds = (a * d + c * b) * slack_s.denominator + slack_s.numerator * b * d
         return seconds * fps.numerator, b * d * slack_s.denominator * fps.denominator
@@ -174,6 +191,9 @@ class Clock:
         return format_timecode(self.start_frame + self.frame_after(time_s), self.rate)
 
     def seconds_at(self, timecode: str) -> float:
-        """Seconds from the first sample to the start of the frame with this timecode (over midnight where it is earlier than the start)."""
+        """Seconds from the first sample to the start of the frame with this timecode.
+
+        Over midnight where it is earlier than the start.
+        """
         frames = (parse_timecode(timecode, self.rate) - self.start_frame) % self.rate.frames_per_day
         return float(frames / self.rate.fps)

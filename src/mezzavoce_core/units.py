@@ -45,7 +45,10 @@ def power_to_lufs(power: ArrayLike) -> Floats:
 
 
 def one_power_to_lufs(power: float) -> float:
-    """The same for one power above zero. Judging asks for thousands one by one, and for one NumPy takes more than twenty times as long."""
+    """The same for one power above zero.
+
+    Judging asks for thousands one by one, and for one NumPy takes more than twenty times as long.
+    """
     return LOUDNESS_OFFSET_LU + 10 * log10(power)
 
 

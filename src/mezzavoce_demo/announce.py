@@ -1,4 +1,7 @@
-"""Says where the demo is, once the page answers and everything is measured (or after a while, if that takes long), and until then how far it is."""
+"""Says where the demo is, once the page answers and everything is measured.
+
+Until then it says how far it is; if measuring takes long, it says so after a while.
+"""
 
 import sys
 import time

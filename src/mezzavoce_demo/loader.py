@@ -42,7 +42,9 @@ def load(folder: Path) -> Production:
             _ingest(people["reviewer"], production, episode, folder)
     number, title, days = UPCOMING
     if not production.programmes.filter(number=number).exists():
-        actions.plan_programme(people["reviewer"], production, number, title, timezone.localdate() + timedelta(days=days))
+        actions.plan_programme(
+            people["reviewer"], production, number, title, timezone.localdate() + timedelta(days=days)
+        )
     return production
 
 
@@ -52,9 +54,19 @@ def _person(name: str, mail: str) -> Person:
 
 def _ingest(person: Person, production: Production, episode: Episode, folder: Path) -> None:
     own = _spec(production, episode)
-    programme = actions.plan_programme(person, production, episode.number, episode.title, timezone.localdate() + timedelta(days=episode.due_in_days), own)
+    programme = actions.plan_programme(
+        person,
+        production,
+        episode.number,
+        episode.title,
+        timezone.localdate() + timedelta(days=episode.due_in_days),
+        own,
+    )
     ingest = actions.Ingest(
-        files=_pieces(person, production, episode, folder), frame_rate=episode.frame_rate, start_timecode=episode.start, programme=programme
+        files=_pieces(person, production, episode, folder),
+        frame_rate=episode.frame_rate,
+        start_timecode=episode.start,
+        programme=programme,
     )
     mix = actions.ingest(person, production, ingest)
     if episode.parts:
@@ -67,7 +79,10 @@ def _spec(production: Production, episode: Episode) -> SpecVersion | None:
     """The spec that a programme has of its own: a shipped one, or the series' with more limits."""
     if not episode.limits:
         return actions.preset_version(episode.spec) if episode.spec else None
-    data = {"name": f"{production.spec_version.spec.name}, as ordered for {episode.number}", "limits": dict(episode.limits)}
+    data = {
+        "name": f"{production.spec_version.spec.name}, as ordered for {episode.number}",
+        "limits": dict(episode.limits),
+    }
     lead = Person.objects.get(mail=next(mail for role, _, mail in PEOPLE if role == "lead"))
     return specs.newest(specs.bring_in(lead, production, json.dumps(data).encode()))
 
@@ -77,7 +92,11 @@ def _pieces(person: Person, production: Production, episode: Episode, folder: Pa
     mixed = upload(person, production, mix_file(folder, episode))
     if episode.delivery == TRACKS:
         return [Piece(mixed, role, tracks) for role, tracks in zip(("mix", *STEMS), "1234", strict=True)]
-    stems = [Piece(upload(person, production, path), role) for role, path in stem_files(folder, episode)] if episode.delivery == STEM_FILES else []
+    stems = (
+        [Piece(upload(person, production, path), role) for role, path in stem_files(folder, episode)]
+        if episode.delivery == STEM_FILES
+        else []
+    )
     captions = captions_file(folder, episode)
     texts = [Piece(upload(person, production, captions), CAPTIONS)] if captions else []
     return [Piece(mixed, Track.Role.MIX), *stems, *texts]

@@ -59,7 +59,10 @@ def told(person: Person) -> list[Told]:
     mixes = (
         {}
         if production is None
-        else {m.programme.number: m for m in Mix.objects.filter(programme__production=production, number=1).select_related("programme")}
+        else {
+            m.programme.number: m
+            for m in Mix.objects.filter(programme__production=production, number=1).select_related("programme")
+        }
     )
     return [_told(episode, mixes.get(episode.number)) for episode in EPISODES]
 

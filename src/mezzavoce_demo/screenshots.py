@@ -40,7 +40,11 @@ def main(target: Path) -> None:
 @contextmanager
 def _demo() -> Iterator[str]:
     process = subprocess.Popen(
-        [sys.executable, "-m", "mezzavoce_demo.serve", "--fresh"], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, start_new_session=True
+        [sys.executable, "-m", "mezzavoce_demo.serve", "--fresh"],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        text=True,
+        start_new_session=True,
     )
     try:
         assert process.stdout is not None

@@ -1,4 +1,7 @@
-"""Starts everything on one machine: database, queue, workers, web server, mailbox; loads the demo; ends all of it with Ctrl-C."""
+"""Starts everything on one machine: database, queue, workers, web server, mailbox; loads the demo.
+
+Ends all of it with Ctrl-C.
+"""
 
 import fcntl
 import os
@@ -43,7 +46,10 @@ def _lock(stack: ExitStack, data: Path) -> None:
     try:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError:
-        raise CannotStart(f"Mezzavoce is running already with the data in {data}. End that one first, or set MEZZAVOCE_DATA_DIR to another folder.") from None
+        raise CannotStart(
+            f"Mezzavoce is running already with the data in {data}. End that one first, or set "
+            "MEZZAVOCE_DATA_DIR to another folder."
+        ) from None
 
 
 def _start_over(data: Path) -> None:
@@ -93,7 +99,10 @@ def _prepare(data: Path) -> None:
 
 
 class _Report(Printer):
-    """What the processes say, until whoever started them ends them: what was under way then is taken up at the next start, and no reason to alarm."""
+    """What the processes say, until whoever started them ends them.
+
+    Work that was under way then is taken up at the next start, so its end is no reason to alarm.
+    """
 
     ending = False
 
@@ -103,7 +112,10 @@ class _Report(Printer):
 
 
 class Everything(Manager):
-    """Runs the processes until one ends by itself or a person ends them all, who is spared the cries of what is torn off."""
+    """Run the processes until one ends by itself or a person ends them all.
+
+    A person who ends them is spared the messages of what is broken off.
+    """
 
     def __init__(self) -> None:
         self._report = _Report()
@@ -123,9 +135,12 @@ def _run(data: Path, web_port: int, mail_port: int) -> int:
     manager = Everything()
     # Whoever tries it may be root in a container, which the queue would warn of at length.
     celery = (
-        f"exec {sys.executable} -W ignore:::celery.platforms -m celery --quiet -A mezzavoce.config worker --loglevel WARNING --without-gossip --without-mingle"
+        f"exec {sys.executable} -W ignore:::celery.platforms -m celery --quiet -A mezzavoce.config worker "
+        "--loglevel WARNING --without-gossip --without-mingle"
     )
-    manager.add_process("web", f"exec {sys.executable} -m mezzavoce.config.server", env=os.environ | {"MEZZAVOCE_PORT": str(web_port)})
+    manager.add_process(
+        "web", f"exec {sys.executable} -m mezzavoce.config.server", env=os.environ | {"MEZZAVOCE_PORT": str(web_port)}
+    )
     manager.add_process("measuring", f"{celery} -Q measuring -n measuring@%h -c 1")
     manager.add_process("errands", f"{celery} -Q errands -n errands@%h -c 2 -B -s {data / 'beat'}")
     manager.add_process("films", f"{celery} -Q films -n films@%h -c 1")

@@ -1,4 +1,7 @@
-"""A private MariaDB and a private Redis on loopback, for the demo and for the tests. A server that is there already is not touched."""
+"""A private MariaDB and a private Redis on loopback, for the demo and for the tests.
+
+A server that is there already is not touched.
+"""
 
 import getpass
 import os
@@ -42,7 +45,9 @@ def free_port(wanted: int, variable: str | None = None) -> int:
             except OSError:
                 continue
             return port
-    raise CannotStart(f"Port {asked or wanted} is taken by another program. Set {variable or 'another port'} to a free one.")
+    raise CannotStart(
+        f"Port {asked or wanted} is taken by another program. Set {variable or 'another port'} to a free one."
+    )
 
 
 def secret(folder: Path, name: str) -> str:
@@ -104,7 +109,14 @@ def _install(home: Path, user: str) -> None:
     part = home / "data.part"
     shutil.rmtree(part, ignore_errors=True)
     done = subprocess.run(
-        [_binary("mariadb-install-db"), "--no-defaults", f"--datadir={part}", "--auth-root-authentication-method=normal", "--skip-test-db", f"--user={user}"],
+        [
+            _binary("mariadb-install-db"),
+            "--no-defaults",
+            f"--datadir={part}",
+            "--auth-root-authentication-method=normal",
+            "--skip-test-db",
+            f"--user={user}",
+        ],
         capture_output=True,
         text=True,
         check=False,
@@ -132,7 +144,13 @@ def _wait_for_database(database: Database, process: "subprocess.Popen[bytes]", l
     end_at = time.monotonic() + _PATIENCE_S
     while True:
         try:
-            MySQLdb.connect(host="127.0.0.1", port=database.port, user=APPLICATION_USER, password=database.password, database=APPLICATION_USER).close()
+            MySQLdb.connect(
+                host="127.0.0.1",
+                port=database.port,
+                user=APPLICATION_USER,
+                password=database.password,
+                database=APPLICATION_USER,
+            ).close()
         except MySQLdb.OperationalError:
             if process.poll() is not None or time.monotonic() > end_at:
                 tail = log.read_text(encoding="utf-8", errors="replace")[-800:] if log.exists() else ""

@@ -62,7 +62,11 @@ def sign_in_as(request: HttpRequest, role: str) -> HttpResponse:
 def planted(request: HttpRequest) -> HttpResponse:
     """What was planted in the series, and what was found."""
     programmes = told(request.user)
-    counts = {"found": sum(t.found for t in programmes), "all": sum(len(t.episode.planted) for t in programmes), "more": sum(t.more for t in programmes)}
+    counts = {
+        "found": sum(t.found for t in programmes),
+        "all": sum(len(t.episode.planted) for t in programmes),
+        "more": sum(t.more for t in programmes),
+    }
     return render(request, "mezzavoce_demo/planted.html", {"programmes": programmes, **counts})
 
 
@@ -82,7 +86,10 @@ def mailbox(request: HttpRequest) -> HttpResponse:
 def body(request: HttpRequest, mail_id: int) -> HttpResponse:
     """The HTML of a mail as it came, with nothing fetched and nothing run."""
     part = _find(mail_id).message.get_body(("html", "plain"))
-    return HttpResponse(part.get_content() if part else "", content_type=f"{part.get_content_type() if part else 'text/plain'}; charset=utf-8")
+    return HttpResponse(
+        part.get_content() if part else "",
+        content_type=f"{part.get_content_type() if part else 'text/plain'}; charset=utf-8",
+    )
 
 
 @login_required
@@ -93,7 +100,9 @@ def attachment(request: HttpRequest, mail_id: int) -> HttpResponse:
     if part is None:
         raise Http404
     return HttpResponse(
-        part.get_content(), content_type="text/csv; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{part.get_filename()}"'}
+        part.get_content(),
+        content_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{part.get_filename()}"'},
     )
 
 

@@ -81,8 +81,30 @@ class BrowserCase(StaticLiveServerTestCase):
     @classmethod
     def start_worker(cls):
         beat = Path(settings.DATA_DIR) / f"beat-{os.getpid()}"
-        options = ["-A", "mezzavoce.config", "worker", "-Q", "measuring,errands,films", "-c", "2", "-B", "-s", str(beat), "-n", f"test{os.getpid()}@%h"]
-        return cls._run("celery", "--quiet", *options, "--loglevel", "CRITICAL", "--without-gossip", "--without-mingle", env=cls.environment)
+        options = [
+            "-A",
+            "mezzavoce.config",
+            "worker",
+            "-Q",
+            "measuring,errands,films",
+            "-c",
+            "2",
+            "-B",
+            "-s",
+            str(beat),
+            "-n",
+            f"test{os.getpid()}@%h",
+        ]
+        return cls._run(
+            "celery",
+            "--quiet",
+            *options,
+            "--loglevel",
+            "CRITICAL",
+            "--without-gossip",
+            "--without-mingle",
+            env=cls.environment,
+        )
 
     @classmethod
     def _run(cls, *module, env=None):
@@ -137,7 +159,10 @@ class BrowserCase(StaticLiveServerTestCase):
         self.assertLessEqual(wide, 0, f"{page.url} scrolls sideways")
 
     def until(self, page, expression):
-        """Wait for an expression of the page; asked from outside, because its content policy allows no evaluation inside."""
+        """Wait for an expression of the page.
+
+        Asked from outside, because its content policy allows no evaluation inside.
+        """
 
         def holds():
             try:
@@ -174,4 +199,8 @@ class MeasuredCase(BrowserCase):
 
     def bring_in(self, folder, *roles):
         files = [(loader.upload(self.reviewer, self.production, Path(folder) / f"{role}.wav"), role) for role in roles]
-        actions.ingest(self.reviewer, self.production, actions.Ingest(files=files, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"))
+        actions.ingest(
+            self.reviewer,
+            self.production,
+            actions.Ingest(files=files, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"),
+        )

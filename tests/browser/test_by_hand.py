@@ -1,4 +1,7 @@
-"""Speech regions and bounds moved by keys and mouse, the proposal and stems heard: in the browser, with a real worker."""
+"""Speech regions and bounds moved by keys and mouse, the proposal and stems heard.
+
+In the browser, with a real worker.
+"""
 
 from contextlib import contextmanager
 
@@ -10,7 +13,10 @@ from tests.browser.base import DESKTOP, MeasuredCase
 _HEARD = "document.getElementById('review').dataset.heard"
 _TURN = "Number(document.getElementById('review').dataset.turn || 0)"
 _STAND = "document.querySelectorAll('.list > li').forEach((line) => { line.stood = line.outerHTML; })"
-_STOOD = "Array.from(document.querySelectorAll('.list > li'), (line) => [line.querySelector('a')?.dataset.mark, line.stood, line.outerHTML])"
+_STOOD = (
+    "Array.from(document.querySelectorAll('.list > li'), (line) => "
+    "[line.querySelector('a')?.dataset.mark, line.stood, line.outerHTML])"
+)
 _SPEECH = "JSON.parse(document.getElementById('review-data').textContent).speech"
 
 
@@ -32,14 +38,20 @@ class ByHandTest(MeasuredCase):
     def judged_again(self):
         """Waits until the page shows what was judged anew; what it was told of it is in ``self.told``."""
         turn = self.page.evaluate(_TURN)
-        with self.page.expect_response(lambda r: r.request.method == "POST" and not r.url.endswith("/prejudge/")) as answer:
+        with self.page.expect_response(
+            lambda r: r.request.method == "POST" and not r.url.endswith("/prejudge/")
+        ) as answer:
             yield
         self.told = answer.value.json()
         self.until(self.page, f"{_TURN} > {turn}")
 
     def seek(self, time):
         self.page.evaluate(f"document.getElementById('video').currentTime = {time}")
-        self.until(self.page, f"Math.abs(document.getElementById('video').currentTime - {time}) < 0.1 && !document.getElementById('video').seeking")
+        self.until(
+            self.page,
+            f"Math.abs(document.getElementById('video').currentTime - {time}) < 0.1 && "
+            "!document.getElementById('video').seeking",
+        )
 
     def test_a_speech_region_by_keys_and_undo(self):
         page = self.page
@@ -130,7 +142,11 @@ class ByHandTest(MeasuredCase):
         page.wait_for_selector("[data-hear='0']")
         page.keyboard.press("3")
         self.assertEqual(page.get_attribute("[data-what=music]", "aria-pressed"), "true")
-        self.until(page, f"{_HEARD} === 'music' && document.getElementById('video').muted && !document.getElementById('video').paused")
+        self.until(
+            page,
+            f"{_HEARD} === 'music' && document.getElementById('video').muted && "
+            "!document.getElementById('video').paused",
+        )
         page.keyboard.press("t")
         self.until(page, f"{_HEARD} === 'music proposed'")
         page.click("[data-hear='1']")

@@ -55,7 +55,9 @@ class RangeTest(MeasuredCase):
         self.sign_in(page)
         page.goto(f"{self.live_server_url}/mixes/{mix.pk}/")
         page.wait_for_selector("#review[data-ready]")
-        self.assertEqual((page.inner_text(".finding h2"), page.inner_text("#timecode")), ("Nothing to decide.", "10:00:05:00"))
+        self.assertEqual(
+            (page.inner_text(".finding h2"), page.inner_text("#timecode")), ("Nothing to decide.", "10:00:05:00")
+        )
         self.assertEqual(self.complaints, [])
 
     def test_peaks_or_loudness_below(self):
@@ -76,7 +78,8 @@ class NarrowTest(MeasuredCase):
     def test_nothing_of_the_review_lies_beside_a_narrow_window(self):
         self.measured_mix()
         outside = (
-            "[...document.querySelectorAll('button, a, input, .figures div, .list li')].filter((e) => e.checkVisibility())"
+            "[...document.querySelectorAll('button, a, input, .figures div, .list li')].filter((e) => "
+            "e.checkVisibility())"
             ".filter((e) => e.getBoundingClientRect().right > innerWidth + 0.5).map((e) => e.outerHTML.slice(0, 100))"
         )
         for width, height in ((1180, 800), (1024, 768), (820, 1100)):
@@ -151,7 +154,9 @@ class TrackMapTest(MeasuredCase):
         page.click("#measure")
         page.wait_for_url(re.compile(r"/mixes/\d+/$"))
         page.wait_for_selector("#review[data-ready]")
-        self.assertEqual(sorted(Track.objects.values_list("role", "tracks")), [("dialogue", "3-4"), ("mix", "1-2"), ("music", "5-6")])
+        self.assertEqual(
+            sorted(Track.objects.values_list("role", "tracks")), [("dialogue", "3-4"), ("mix", "1-2"), ("music", "5-6")]
+        )
         self.assertEqual(StoredFile.objects.filter(kind="media").count(), 1)
         self.assertIsNotNone(Judgement.objects.get().figures["clear_share"])
         self.assertEqual(self.complaints, [])

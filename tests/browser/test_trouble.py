@@ -63,7 +63,9 @@ class TroubleTest(MeasuredCase):
         with tempfile.TemporaryDirectory() as folder:
             page.set_input_files("#choose", write_wav(Path(folder) / "mix.wav", stereo(sine(-23, 4))))
             self.assertEqual(page.locator("#files tbody tr").count(), 0)
-            self.wait_until(lambda: page.locator("#files").count() and held)  # asking the page lets what was held arrive
+            self.wait_until(
+                lambda: page.locator("#files").count() and held
+            )  # asking the page lets what was held arrive
             held.pop().continue_()
             page.wait_for_selector("text=✓ here")
 
@@ -103,7 +105,10 @@ class TroubleTest(MeasuredCase):
             else:
                 route.continue_()
 
-        page.route(re.compile(r"/uploads/[0-9a-f-]{36}/$"), lambda route: break_off(route) if route.request.method == "PUT" else route.continue_())
+        page.route(
+            re.compile(r"/uploads/[0-9a-f-]{36}/$"),
+            lambda route: break_off(route) if route.request.method == "PUT" else route.continue_(),
+        )
         with tempfile.TemporaryDirectory() as folder:
             path = write_wav(Path(folder) / "mix.wav", stereo(sine(-23, 60)))
             page.set_input_files("#choose", path)
@@ -113,7 +118,10 @@ class TroubleTest(MeasuredCase):
             page.wait_for_selector("#unfinished:has-text('mix.wav')")
             self.assert_accessible(page)
             sent = []
-            page.on("request", lambda request: request.method == "PUT" and sent.append(int(request.headers["upload-offset"])))
+            page.on(
+                "request",
+                lambda request: request.method == "PUT" and sent.append(int(request.headers["upload-offset"])),
+            )
             page.set_input_files("#choose", path)
             page.wait_for_selector("text=✓ here")
         self.assertGreater(min(sent), 0)
@@ -129,7 +137,8 @@ class TroubleTest(MeasuredCase):
         page.wait_for_selector("#wording:focus")
         inside = page.evaluate(
             "(() => { const box = document.querySelector('.finding-body').getBoundingClientRect();"
-            "return ['#wording', '[data-do=word] button'].map((name) => document.querySelector(name).getBoundingClientRect())"
+            "return ['#wording', '[data-do=word] button'].map((name) => "
+            "document.querySelector(name).getBoundingClientRect())"
             ".every((r) => r.top >= box.top - 1 && r.bottom <= box.bottom + 1); })()"
         )
         self.assertTrue(inside)
@@ -140,7 +149,9 @@ class TroubleTest(MeasuredCase):
         self.assertIn("The music has to wait. ", page.input_value("#wording"))
         page.keyboard.press("Control+Enter")
         self.wait_until(lambda: Note.objects.filter(text__contains="The music has to wait.").exists())
-        self.until(page, "Array.from(document.querySelectorAll('.list .state')).some((s) => s.textContent === 'allowed')")
+        self.until(
+            page, "Array.from(document.querySelectorAll('.list .state')).some((s) => s.textContent === 'allowed')"
+        )
 
     def test_whoever_goes_on_is_not_taken_back_by_an_answer_that_comes_late(self):
         self.measured_mix()

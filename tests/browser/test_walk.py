@@ -1,4 +1,7 @@
-"""The whole way, with a real worker and a real mail: sign in, desk, take in, review, decide, send, answer on a phone."""
+"""The whole way, with a real worker and a real mail.
+
+Sign in, desk, ingest, review, decide, send, answer on a phone.
+"""
 
 import csv
 import io
@@ -88,11 +91,15 @@ class WalkTest(BrowserCase):
             files = [film(folder), *(stem_file(media(), EPISODE, role) for role in STEMS)]
             page.set_input_files("#choose", files)
             self.until(
-                page, "Array.from(document.querySelectorAll('#files tbody tr td:nth-child(4)')).filter((cell) => cell.textContent === '✓ here').length === 4"
+                page,
+                "Array.from(document.querySelectorAll('#files tbody tr td:nth-child(4)')).filter((cell) => "
+                "cell.textContent === '✓ here').length === 4",
             )
         self.assertEqual(page.input_value("#id_start_timecode"), "10:00:00:00")
         self.assertEqual(page.input_value("#id_frame_rate"), "25")
-        self.assertEqual([s.input_value() for s in page.locator("#files select").all()], ["mix", "dialogue", "music", "effects"])
+        self.assertEqual(
+            [s.input_value() for s in page.locator("#files select").all()], ["mix", "dialogue", "music", "effects"]
+        )
         self.assert_accessible(page)
         self.assert_fits(page)
         page.fill("#id_title", EPISODE.title)
@@ -109,7 +116,9 @@ class WalkTest(BrowserCase):
         self.assert_fits(page)
         self.until(page, "document.getElementById('video').readyState >= 2")
         page.locator(".list a").nth(1).click()
-        self.until(page, "document.querySelector('.finding').dataset.mark === 'B' && !document.getElementById('video').paused")
+        self.until(
+            page, "document.querySelector('.finding').dataset.mark === 'B' && !document.getElementById('video').paused"
+        )
         start = page.evaluate("document.getElementById('video').currentTime")
         wanted = Mark.objects.get(label="B").evidence["in_s"] - 2.0
         self.assertAlmostEqual(start, wanted, delta=1.5)
@@ -122,20 +131,30 @@ class WalkTest(BrowserCase):
         page.get_by_role("button", name="Not a fault").click()
         self.until(page, "document.querySelector('[data-fact=open]').textContent.startsWith('1 of')")
         page.keyboard.press("z")
-        self.until(page, "document.querySelector('[data-fact=open]').textContent.startsWith('2 of') && document.querySelector('.finding').dataset.mark === 'A'")
+        self.until(
+            page,
+            "document.querySelector('[data-fact=open]').textContent.startsWith('2 of') && "
+            "document.querySelector('.finding').dataset.mark === 'A'",
+        )
         page.keyboard.press("a")
         page.get_by_role("button", name="Allow", exact=True).wait_for()
         page.keyboard.type("the song leads here")
         page.keyboard.press("Enter")
         self.until(page, "document.querySelector('[data-fact=open]').textContent.startsWith('1 of')")
         page.keyboard.press("z")
-        self.until(page, "document.querySelector('[data-fact=open]').textContent.startsWith('2 of') && document.querySelector('.finding').dataset.mark === 'A'")
+        self.until(
+            page,
+            "document.querySelector('[data-fact=open]').textContent.startsWith('2 of') && "
+            "document.querySelector('.finding').dataset.mark === 'A'",
+        )
         page.keyboard.press("e")
         page.wait_for_selector("#wording:focus")
         page.keyboard.press("Control+a")
         page.keyboard.type("Please let the music fall under the keeper.")
         page.keyboard.press("Control+Enter")
-        self.wait_until(lambda: Note.objects.filter(text="Please let the music fall under the keeper.", text_by_hand=True).exists())
+        self.wait_until(
+            lambda: Note.objects.filter(text="Please let the music fall under the keeper.", text_by_hand=True).exists()
+        )
         page.keyboard.press("Escape")
         page.locator(".list a").nth(1).click()
         page.wait_for_selector(".finding[data-mark=B] .decide")
@@ -161,9 +180,13 @@ class WalkTest(BrowserCase):
         self.link = re.search(r"http://\S+/n/\S+/", sent)[0]
         # The personal link stands in the mail alone.
         self.assertNotIn(self.link, text)
-        self.assertEqual(sent.replace(self.link, "LINK").split(), re.sub(r"https://\S+addressee/", "LINK", text).split())
+        self.assertEqual(
+            sent.replace(self.link, "LINK").split(), re.sub(r"https://\S+addressee/", "LINK", text).split()
+        )
         (attached,) = (p for p in message.walk() if p.get_filename())
-        self.assertEqual([r["mark"] for r in csv.DictReader(io.StringIO(attached.get_content(), newline=""))], ["A", "B"])
+        self.assertEqual(
+            [r["mark"] for r in csv.DictReader(io.StringIO(attached.get_content(), newline=""))], ["A", "B"]
+        )
         page.goto(f"{self.live_server_url}/mailbox/")
         page.frame_locator("iframe").get_by_text("Please let the music fall under the keeper.").wait_for()
         self.assert_accessible(page)

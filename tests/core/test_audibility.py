@@ -1,4 +1,7 @@
-"""Audibility against ANSI S3.5-1997 (weights and band formula from memory of the document) and facts of the trade (common practice, no source)."""
+"""Audibility against ANSI S3.5-1997 and facts of the trade.
+
+Weights and band formula from memory of the document; the facts are common practice, no source.
+"""
 
 import unittest
 
@@ -8,13 +11,24 @@ from scipy.stats import spearmanr
 
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.spec import DEFAULT
-from mezzavoce_core.measure.audibility import USUAL_BRIGHTNESS_DB, WEIGHTS, audibility, band_audibility, brightness_db, levels_db
+from mezzavoce_core.measure.audibility import (
+    USUAL_BRIGHTNESS_DB,
+    WEIGHTS,
+    audibility,
+    band_audibility,
+    brightness_db,
+    levels_db,
+)
 from mezzavoce_core.measure.balance import Balance, audible_series, passage
 from mezzavoce_core.signal.bands import CENTRES_HZ
 from tests.signals import RATE, noise, talk, three_stems
 
-SPEECH_DB = np.array([-32, -31, -30, -29, -28, -28, -29, -31, -33, -35, -37, -39, -41, -43, -45, -48, -51, -54], dtype=float)
-MUSIC_DB = np.array([-36, -36, -36, -37, -37, -38, -38, -39, -40, -41, -42, -43, -45, -47, -49, -52, -55, -58], dtype=float)
+SPEECH_DB = np.array(
+    [-32, -31, -30, -29, -28, -28, -29, -31, -33, -35, -37, -39, -41, -43, -45, -48, -51, -54], dtype=float
+)
+MUSIC_DB = np.array(
+    [-36, -36, -36, -37, -37, -38, -38, -39, -40, -41, -42, -43, -45, -47, -49, -52, -55, -58], dtype=float
+)
 
 
 class FormulaTest(unittest.TestCase):
@@ -37,7 +51,26 @@ class FormulaTest(unittest.TestCase):
     def test_brightness_of_the_standard_speech_spectrum(self):
         """Normal effort, spectrum levels of ANSI S3.5-1997 (from memory), each over the width of its band."""
         spectrum = np.array(
-            [32.41, 34.48, 34.75, 33.98, 34.59, 34.27, 32.06, 28.30, 25.01, 23.00, 20.15, 17.32, 13.18, 11.55, 9.33, 5.31, 2.59, 1.13]
+            [
+                32.41,
+                34.48,
+                34.75,
+                33.98,
+                34.59,
+                34.27,
+                32.06,
+                28.30,
+                25.01,
+                23.00,
+                20.15,
+                17.32,
+                13.18,
+                11.55,
+                9.33,
+                5.31,
+                2.59,
+                1.13,
+            ]
         ) + 10 * np.log10(0.2316 * np.array(CENTRES_HZ))
         self.assertAlmostEqual(brightness_db(spectrum), USUAL_BRIGHTNESS_DB, delta=0.5)
         self.assertAlmostEqual(brightness_db(spectrum - 30), brightness_db(spectrum), delta=0.01)
@@ -54,7 +87,9 @@ class TradeTest(unittest.TestCase):
         energy = 10 ** (MUSIC_DB / 10)
         carved = MUSIC_DB - np.where([500 <= hz <= 4000 for hz in CENTRES_HZ], 6.0, 0.0)
         same_db = 10 * np.log10(energy.sum() / (10 ** (carved / 10)).sum())
-        self.assertGreater(audibility(SPEECH_DB, carved) - before, 1.3 * (audibility(SPEECH_DB, MUSIC_DB - same_db) - before))
+        self.assertGreater(
+            audibility(SPEECH_DB, carved) - before, 1.3 * (audibility(SPEECH_DB, MUSIC_DB - same_db) - before)
+        )
 
     def test_more_music_never_helps(self):
         heard = [audibility(SPEECH_DB, MUSIC_DB + up) for up in range(-20, 30, 2)]
@@ -65,7 +100,9 @@ class PassageTest(unittest.TestCase):
     def balance(self, speech_db=SPEECH_DB, music_db=MUSIC_DB):
         ticks = np.full(100, 1e-3)
         bands = {name: np.tile(10 ** (db / 10), (10, 1)) for name, db in (("voice", speech_db), ("music", music_db))}
-        return Balance(ticks, ticks / 10, None, ticks / 10, np.ones(100, dtype=bool), bands["voice"], {"music": bands["music"]})
+        return Balance(
+            ticks, ticks / 10, None, ticks / 10, np.ones(100, dtype=bool), bands["voice"], {"music": bands["music"]}
+        )
 
     def test_bands_of_a_passage(self):
         found = passage(self.balance(), 0.0, 1.0)
@@ -87,9 +124,12 @@ class PassageTest(unittest.TestCase):
 
 class AgainstALibraryTest(unittest.TestCase):
     def test_passages_are_ranked_as_short_time_objective_intelligibility_ranks_them(self):
-        """Reference: the package ``pystoi`` (Taal et al. 2011), over the same sound: maskers with energy in all bands, as music has, from drowned to clear.
+        """Reference: the package ``pystoi`` (Taal et al.
 
-        Maskers of a single band are ranked otherwise, since it weighs all its bands alike. Real voices and music: ``docs/evaluation.md``.
+        2011), over the same sound: maskers with energy in all bands, as music has, from drowned to clear.
+
+        Maskers of a single band are ranked otherwise, since it weighs all its bands alike. Real voices and music:
+        ``docs/evaluation.md``.
         """
         pairs = []
         for seed, tilt in enumerate((0.0, -0.5, -1.0, 0.3)):

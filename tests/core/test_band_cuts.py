@@ -15,7 +15,15 @@ from mezzavoce_core.signal.peaking import PeakingFilter, k_response, power_respo
 from tests.signals import RATE, automated, noise, talk, three_stems
 
 SPEC = Spec(
-    "level not judged", Limits(integrated_lufs=None, section_jump_lu=None, clearance_lu=5.0, clearance_must_lu=None, first_word_lu=None, audibility_min=0.9)
+    "level not judged",
+    Limits(
+        integrated_lufs=None,
+        section_jump_lu=None,
+        clearance_lu=5.0,
+        clearance_must_lu=None,
+        first_word_lu=None,
+        audibility_min=0.9,
+    ),
 )
 SPANS = ((6.0, 12.0), (18.0, 24.0))
 
@@ -30,7 +38,9 @@ def band_noise(seconds, low, high, level):
 
 class BellTest(unittest.TestCase):
     def test_gain_at_its_centre_and_half_of_it_half_its_width_away(self):
-        response = 10 * np.log10(power_response([PeakingFilter(1000, 1.0, -8)], np.array([1000 / 2**0.5, 1000, 1000 * 2**0.5, 60])))
+        response = 10 * np.log10(
+            power_response([PeakingFilter(1000, 1.0, -8)], np.array([1000 / 2**0.5, 1000, 1000 * 2**0.5, 60]))
+        )
         np.testing.assert_allclose(response, [-4, -8, -4, 0], atol=0.05)
 
     def test_against_a_reference_library(self):
@@ -51,7 +61,9 @@ class DeepenTest(unittest.TestCase):
 
     def setUp(self):
         dice = np.random.default_rng(4)
-        self.energies = np.stack([dice.uniform(-60, -40, 18), 10 ** dice.uniform(-6, -4, 18), 10 ** dice.uniform(-9, -7, 18)])
+        self.energies = np.stack(
+            [dice.uniform(-60, -40, 18), 10 ** dice.uniform(-6, -4, 18), 10 ** dice.uniform(-9, -7, 18)]
+        )
         self.weights = np.stack([audibility(np.eye(18) * 99, np.full((18, 18), 50.0)), dice.uniform(0.5, 2, 18)])
         reach = np.abs(np.arange(18)[:, None] - np.arange(18))
         # A filter takes a decibel where it stands, half of one beside it.
@@ -59,8 +71,14 @@ class DeepenTest(unittest.TestCase):
 
     def deepen(self, audible, gone=-np.inf, most=3):
         depths = np.zeros(18, dtype=np.int64)
-        wanted, costs, rules = np.array([audible, gone]), np.array([0.01, self.energies[1].sum()]), np.array([most, 3, 12])
-        return deepen(self.energies, self.weights, self.changes, wanted, costs, rules, depths, np.empty((3, 18))), depths
+        wanted, costs, rules = (
+            np.array([audible, gone]),
+            np.array([0.01, self.energies[1].sum()]),
+            np.array([most, 3, 12]),
+        )
+        return deepen(
+            self.energies, self.weights, self.changes, wanted, costs, rules, depths, np.empty((3, 18))
+        ), depths
 
     def heard(self, depths):
         factor = np.prod(self.changes[:, 0, :, 0] ** depths[:, None], axis=0)
@@ -114,7 +132,9 @@ class CarveTest(unittest.TestCase):
         return music
 
     def test_covered_bands_are_found_where_the_level_is_right(self):
-        self.assertEqual({(f.kind, f.severity, f.unit) for f in self.before.findings}, {("masked-speech", SHOULD, "of 1")})
+        self.assertEqual(
+            {(f.kind, f.severity, f.unit) for f in self.before.findings}, {("masked-speech", SHOULD, "of 1")}
+        )
         self.assertEqual({f.remedy.action for f in self.before.findings}, {"carve"})
         self.assertEqual({a.action for f in self.before.findings for a in f.alternatives}, {"lower", "raise"})
 
@@ -125,7 +145,11 @@ class CarveTest(unittest.TestCase):
         messages = [f.message for f in judge(three_stems(dull, self.music), SPEC).findings if f.kind == "masked-speech"]
         self.assertTrue(messages)
         for message in messages:
-            self.assertRegex(message, r"The voice itself is dull: 2 to 4 kHz stand [23]\d dB under its whole, where 15 dB are usual. Brighten it first")
+            self.assertRegex(
+                message,
+                r"The voice itself is dull: 2 to 4 kHz stand [23]\d dB under its whole, "
+                r"where 15 dB are usual. Brighten it first",
+            )
 
     def test_it_cuts_where_the_music_is(self):
         for finding in self.before.findings:
@@ -134,18 +158,26 @@ class CarveTest(unittest.TestCase):
                 self.assertTrue(-12 <= cut.gain_db <= -2, cut)
 
     def test_the_prediction_holds_when_it_is_carried_out(self):
-        after = judge(three_stems(self.voice, self.carried_out(self.music, [f.remedy for f in self.before.findings])), SPEC)
+        after = judge(
+            three_stems(self.voice, self.carried_out(self.music, [f.remedy for f in self.before.findings])), SPEC
+        )
         self.assertEqual([f.message for f in after.findings], [])
         for finding, passage in zip(self.before.findings, after.context.passages, strict=True):
             self.assertAlmostEqual(finding.remedy.predicted_audibility, passage.audibility, delta=0.02)
             ratios = after.context.local_ratio_lu[round(passage.in_s * 10) + 1 : round(passage.out_s * 10) - 1]
-            self.assertAlmostEqual(finding.remedy.predicted_speech_to_background_lu, float(np.nanmin(ratios)), delta=0.3)
+            self.assertAlmostEqual(
+                finding.remedy.predicted_speech_to_background_lu, float(np.nanmin(ratios)), delta=0.3
+            )
 
     def test_they_go_as_deep_as_the_thinnest_place_needs(self):
         """On the whole the gap would be wide enough with less: for two seconds the music is 4 dB louder."""
         rises = [(0, 4), (8, 4), (8.2, 8), (10, 8), (10.2, 4)]
         spec = replace(SPEC, limits=replace(SPEC.limits, clearance_lu=8.0, audibility_min=None, clear_share_min=None))
-        finding = next(f for f in judge(three_stems(self.voice, automated(self.music, rises)), spec).findings if f.also or f.kind == "masked-speech")
+        finding = next(
+            f
+            for f in judge(three_stems(self.voice, automated(self.music, rises)), spec).findings
+            if f.also or f.kind == "masked-speech"
+        )
         (cut,) = (r for r in (finding.remedy, *finding.alternatives) if r.action == "carve")
         self.assertTrue(cut.enough)
         self.assertGreaterEqual(cut.predicted_speech_to_background_lu, 8.0)

@@ -48,7 +48,9 @@ class BandsTest(unittest.TestCase):
         found = power_to_db(banded(noise, rate_hz)[2:-2].mean(axis=0))
         for band, hz in enumerate(EXACT_HZ):
             edges = [hz * 2 ** (-1 / 6), hz * 2 ** (1 / 6)]
-            passed = reference.sosfilt(reference.butter(6, edges, "bandpass", fs=rate_hz, output="sos"), noise[0].astype(np.float64))
+            passed = reference.sosfilt(
+                reference.butter(6, edges, "bandpass", fs=rate_hz, output="sos"), noise[0].astype(np.float64)
+            )
             self.assertAlmostEqual(found[band], power_to_db(np.mean(passed**2)), delta=0.35, msg=f"{hz:.0f} Hz")
 
     def test_energy_is_neither_lost_nor_counted_twice_between_blocks(self):

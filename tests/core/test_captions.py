@@ -17,7 +17,10 @@ from tests.signals import measured, noise, stereo, talk
 
 SPEC = Spec("level not judged", Limits(integrated_lufs=None, section_jump_lu=None))
 SPANS = ((4.0, 7.0), (10.0, 13.0), (16.0, 19.0), (22.0, 25.0))
-WEBVTT = "WEBVTT\n\nNOTE by hand\n\n1\n00:04.000 --> 00:07.000 line:90%\nThe <b>lamp</b>\nis lit.\n\n00:00:10.000 --> 00:00:13.250\n[door]\n"
+WEBVTT = (
+    "WEBVTT\n\nNOTE by hand\n\n1\n00:04.000 --> 00:07.000 line:90%\nThe <b>lamp</b>\nis "
+    "lit.\n\n00:00:10.000 --> 00:00:13.250\n[door]\n"
+)
 SUBRIP = (
     "1\r\n00:00:04,000 --> 00:00:07,000\r\nDie Lampe für Öre, sagt er.\r\n\r\n"
     "2\r\n00:00:10,000 --> 00:00:13,250\r\nSie müssen früher hören, bevor der Nebel über die Brücke fällt.\r\n"
@@ -45,10 +48,19 @@ class ReadTest(unittest.TestCase):
     def test_subrip_in_every_encoding(self):
         for encoding in ("utf-8", "utf-8-sig", "utf-16", "cp1252"):
             with self.subTest(encoding):
-                self.assertEqual(parse_captions(SUBRIP.encode(encoding), "c.srt")[0].text, "Die Lampe für Öre, sagt er.")
+                self.assertEqual(
+                    parse_captions(SUBRIP.encode(encoding), "c.srt")[0].text, "Die Lampe für Öre, sagt er."
+                )
 
     def test_what_stands_for_words(self):
-        for text, words in (("[door slams]", False), ("♪ la la ♪", False), ("(wind)", False), ("[Keeper] It hums.", True), ("Hello", True), (" ", False)):
+        for text, words in (
+            ("[door slams]", False),
+            ("♪ la la ♪", False),
+            ("(wind)", False),
+            ("[Keeper] It hums.", True),
+            ("Hello", True),
+            (" ", False),
+        ):
             with self.subTest(text):
                 self.assertEqual(Caption(0, 1, text).is_speech, words)
 
@@ -65,7 +77,9 @@ class ReadTest(unittest.TestCase):
             read_captions(Path(tempfile.gettempdir()) / "none.vtt")
 
     def test_turned_round_and_overlapping_ones(self):
-        text = "WEBVTT\n\n00:05.000 --> 00:04.000\nback\n\n00:06.000 --> 00:09.000\none\n\n00:05.000 --> 00:08.000\ntwo\n"
+        text = (
+            "WEBVTT\n\n00:05.000 --> 00:04.000\nback\n\n00:06.000 --> 00:09.000\none\n\n00:05.000 --> 00:08.000\ntwo\n"
+        )
         self.assertEqual([c.text for c in parse_captions(text.encode(), "c.vtt")], ["two", "one"])
 
 
@@ -132,7 +146,9 @@ class WholeFileTest(unittest.TestCase):
 
     def as_made(self, spans, shift=0.0):
         """Captions as people make them: a little before the words, and left standing."""
-        return captions(*((a - self.dice.uniform(0, 0.3), b + self.dice.uniform(0, 0.5)) for a, b in spans), shift=shift)
+        return captions(
+            *((a - self.dice.uniform(0, 0.3), b + self.dice.uniform(0, 0.5)) for a, b in spans), shift=shift
+        )
 
     def test_in_step_they_belong_and_stay(self):
         for _ in range(20):
@@ -163,9 +179,16 @@ class WholeFileTest(unittest.TestCase):
 
     def test_out_of_step_is_one_finding_that_says_how_to_move_them(self):
         voice = talk(30, UNEVEN, -23)
-        measurement = measured(stereo(voice + noise(30, -55)), [("dialogue", stereo(voice)), ("effects", stereo(noise(30, -55)))])
-        (finding,) = [f for f in judge(measurement, SPEC, captions=captions(*UNEVEN, shift=1.5)).findings if "caption" in f.kind]
-        self.assertEqual((finding.kind, finding.title, finding.severity, finding.unit), ("caption-unheard", "Captions out of step", SHOULD, "s"))
+        measurement = measured(
+            stereo(voice + noise(30, -55)), [("dialogue", stereo(voice)), ("effects", stereo(noise(30, -55)))]
+        )
+        (finding,) = [
+            f for f in judge(measurement, SPEC, captions=captions(*UNEVEN, shift=1.5)).findings if "caption" in f.kind
+        ]
+        self.assertEqual(
+            (finding.kind, finding.title, finding.severity, finding.unit),
+            ("caption-unheard", "Captions out of step", SHOULD, "s"),
+        )
         self.assertAlmostEqual(finding.measured, 1.5, delta=0.2)
         self.assertIn("1.5 s after their words", finding.message)
         self.assertIn("Move them 1.5 s earlier", finding.message)

@@ -1,4 +1,7 @@
-"""Cues: where music starts and stops, how it enters and ends. Sizes are common practice: no cut under 0.15 s, no entry of 20 dB in 0.1 s."""
+"""Cues: where music starts and stops, how it enters and ends.
+
+Sizes are common practice: no cut under 0.15 s, no entry of 20 dB in 0.1 s.
+"""
 
 import unittest
 from dataclasses import replace
@@ -12,7 +15,10 @@ from mezzavoce_core.measure.cues import find_cues, in_the_clear, rise_db
 from mezzavoce_core.measure.programme import Part, by_hand
 from tests.signals import RATE, automated, chord, info, levels_of, measured, noise, stereo, talk
 
-SPEC = Spec("level not judged", Limits(integrated_lufs=None, section_jump_lu=None, true_peak_max_dbtp=None, clear_share_min=None))
+SPEC = Spec(
+    "level not judged",
+    Limits(integrated_lufs=None, section_jump_lu=None, true_peak_max_dbtp=None, clear_share_min=None),
+)
 SECONDS = 44
 
 
@@ -51,7 +57,9 @@ class CuesTest(unittest.TestCase):
         self.assertLess(cues[1].fade_s, 0.1)
 
     def test_a_rest_is_part_of_a_cue_and_ducks_do_not_lower_it(self):
-        music = automated(cue(2, 30), [(9, 0), (9.01, -200), (9.5, -200), (9.51, 0), (15, 0), (15.5, -12), (25, -12), (25.5, 0)])
+        music = automated(
+            cue(2, 30), [(9, 0), (9.01, -200), (9.5, -200), (9.51, 0), (15, 0), (15.5, -12), (25, -12), (25.5, 0)]
+        )
         gain = np.interp(np.arange(SECONDS * 100) / 100, [15, 15.5, 25, 25.5], [0, -12, -12, 0])
         (flat,) = find_cues([("music", power_of(cue(2, 30)))])
         stems = [("music", power_of(music))]
@@ -73,7 +81,9 @@ class CuesTest(unittest.TestCase):
     def test_a_rise_is_measured_against_what_was_there(self):
         power = np.concatenate([np.full(300, 1e-5), np.full(300, 1e-3)])
         self.assertAlmostEqual(rise_db(power, 3.0), 20.0, delta=0.1)
-        self.assertAlmostEqual(rise_db(np.concatenate([np.zeros(300), np.full(300, 1e-3)]), 3.0), -30.691 + 60, delta=0.1)
+        self.assertAlmostEqual(
+            rise_db(np.concatenate([np.zeros(300), np.full(300, 1e-3)]), 3.0), -30.691 + 60, delta=0.1
+        )
 
 
 class MusicKindsTest(unittest.TestCase):
@@ -119,13 +129,18 @@ class MusicKindsTest(unittest.TestCase):
         self.assertNotIn("music-cut-off", {f.kind for f in found(programme(cue(2, 12), faded + beat))})
 
     def test_music_that_stops_and_comes_in_at_once_by_itself_is_neither_cut_off_nor_abrupt(self):
-        """Strokes of a second with rests of 0.4 s: once is no habit, twice leaves it open, and twelve times are this music's way."""
+        """Strokes of a second with rests of 0.4 s.
+
+        Once is no habit, twice leaves it open, and twelve times are this music's way.
+        """
         times = np.arange(SECONDS * RATE) / RATE
         whole = chord(SECONDS, -26)
         for strokes, kept in ((1, SHOULD), (3, NOTE), (12, None)):
             begin = 36 - 1.4 * strokes
             struck = (times >= begin) & (times < 35.6) & ((times - begin) % 1.4 < 1.0)
-            music = whole * (struck | ((times >= 26) & (times < begin) & (strokes < 7))) if strokes < 12 else whole * struck
+            music = (
+                whole * (struck | ((times >= 26) & (times < begin) & (strokes < 7))) if strokes < 12 else whole * struck
+            )
             ends = find_cues([("music", power_of(music))])[0]
             with self.subTest(strokes=strokes):
                 told = {f.kind: f for f in found(programme(music, voice=talk(SECONDS, [(3.0, 6.0)], -23)))}
@@ -135,7 +150,9 @@ class MusicKindsTest(unittest.TestCase):
 
     def test_a_cut_that_a_louder_sound_hides_and_one_at_the_very_end_are_none(self):
         roar = noise(SECONDS, -20)
-        self.assertNotIn("music-cut-off", {f.kind for f in found(programme(cue(26, 36, fade_out=0.0, level=-30), effects=roar))})
+        self.assertNotIn(
+            "music-cut-off", {f.kind for f in found(programme(cue(26, 36, fade_out=0.0, level=-30), effects=roar))}
+        )
         self.assertEqual(found(programme(cue(26, SECONDS, fade_out=0.0))), ())
 
     def test_the_fade_that_is_proposed_mends_it_and_leaves_the_other_cues_as_they_are(self):
@@ -146,13 +163,18 @@ class MusicKindsTest(unittest.TestCase):
             with self.subTest(finding.kind):
                 self.assertEqual(found(programme(mended)), ())
                 for from_s, to_s in ((0, 14), (35, SECONDS)):
-                    np.testing.assert_array_equal(mended[from_s * RATE : to_s * RATE], music[from_s * RATE : to_s * RATE])
+                    np.testing.assert_array_equal(
+                        mended[from_s * RATE : to_s * RATE], music[from_s * RATE : to_s * RATE]
+                    )
 
     def test_what_is_to_be_gone_is_back_once_it_is_over(self):
         both = self.only("music-overlap", cue(2, 14), cue(12, 18, hz=260))
         measurement = programme(cue(2, 40, level=-36))
         (over,) = found(measurement, programme=by_hand([Part(0.0, 36.0)], measurement.duration_s))
-        (to_the_end,) = found(programme(cue(2, SECONDS, fade_out=0.0, level=-36)), programme=by_hand([Part(0.0, 36.0)], measurement.duration_s))
+        (to_the_end,) = found(
+            programme(cue(2, SECONDS, fade_out=0.0, level=-36)),
+            programme=by_hand([Part(0.0, 36.0)], measurement.duration_s),
+        )
         self.assertLessEqual(to_the_end.remedy.points[-1].at_s, SECONDS, "behind the file there is nothing to draw")
         for finding, gone_s in ((both, 14.0), (over, 40.0)):
             *_, last, back = finding.remedy.points

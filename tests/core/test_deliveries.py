@@ -1,4 +1,7 @@
-"""Files as post houses deliver them: the figures do not depend on container, threads or blocks; odd files get a figure or a sentence."""
+"""Files as post houses deliver them: the figures do not depend on container, threads or blocks.
+
+Odd files get a figure or a sentence.
+"""
 
 import os
 import struct
@@ -35,7 +38,13 @@ LOSSLESS = {
     "a.caf": ("-c:a", "pcm_s24le"),
     "a.m4a": ("-c:a", "alac", "-sample_fmt", "s32p"),
 }
-LOSSY = {"a.mp3": ("-b:a", "320k"), "a.aac": ("-b:a", "256k"), "a.opus": ("-b:a", "192k"), "a.ac3": ("-b:a", "448k"), "a.ogg": ("-b:a", "256k")}
+LOSSY = {
+    "a.mp3": ("-b:a", "320k"),
+    "a.aac": ("-b:a", "256k"),
+    "a.opus": ("-b:a", "192k"),
+    "a.ac3": ("-b:a", "448k"),
+    "a.ogg": ("-b:a", "256k"),
+}
 
 
 def levels(path, **job):
@@ -83,9 +92,24 @@ class SameFiguresTest(FolderTest):
                 list(decode.blocks(opened(path), block_s=1, ahead=ahead))
 
     def test_beside_a_picture(self):
-        for name, options in (("film.mov", ("-c:v", "mpeg4")), ("film.mxf", ("-c:v", "mpeg2video")), ("film.mkv", ("-c:v", "mpeg4"))):
+        for name, options in (
+            ("film.mov", ("-c:v", "mpeg4")),
+            ("film.mxf", ("-c:v", "mpeg2video")),
+            ("film.mkv", ("-c:v", "mpeg4")),
+        ):
             path = self.folder / name
-            ffmpeg("-f", "lavfi", "-i", "color=s=64x36:r=25:d=31.68", "-i", str(self.path), *options, "-c:a", "pcm_s24le", str(path))
+            ffmpeg(
+                "-f",
+                "lavfi",
+                "-i",
+                "color=s=64x36:r=25:d=31.68",
+                "-i",
+                str(self.path),
+                *options,
+                "-c:a",
+                "pcm_s24le",
+                str(path),
+            )
             found = levels(path)
             self.assertEqual(found.samples // RATE, 31)
             np.testing.assert_array_equal(found.power[:3000], self.levels.power[:3000], err_msg=name)
@@ -108,22 +132,39 @@ class SameFiguresTest(FolderTest):
 
 class RatesAndDepthsTest(FolderTest):
     def test_from_8_to_192_khz(self):
-        """A sine of 997 Hz at -20 dBFS in both channels stands at -20 LUFS at any rate (ITU-R BS.1770: -3.01 for 0 dBFS in one channel)."""
+        """A sine of 997 Hz at -20 dBFS in both channels stands at -20 LUFS at any rate.
+
+        ITU-R BS.1770: -3.01 for 0 dBFS in one channel.
+        """
         for rate in (8000, 11025, 16000, 22050, 32000, 44100, 48000, 88200, 96000, 176400, 192000):
             path = write_wav(self.folder / f"{rate}.wav", stereo(sine(-20, 6, rate=rate, hz=997)), rate=rate)
             self.assertAlmostEqual(loudness(path).integrated_lufs, -20.0, delta=0.05, msg=f"{rate} Hz")
 
     def test_from_8_bits_to_64_bit_float(self):
         source = write_wav(self.folder / "a.wav", stereo(sine(-6, 3, hz=997)))
-        for coding in ("pcm_u8", "pcm_s16le", "pcm_s24le", "pcm_s32le", "pcm_f32le", "pcm_f64le", "pcm_alaw", "pcm_mulaw"):
+        for coding in (
+            "pcm_u8",
+            "pcm_s16le",
+            "pcm_s24le",
+            "pcm_s32le",
+            "pcm_f32le",
+            "pcm_f64le",
+            "pcm_alaw",
+            "pcm_mulaw",
+        ):
             path = self.folder / f"{coding}.wav"
             ffmpeg("-i", str(source), "-c:a", coding, str(path))
             self.assertAlmostEqual(loudness(path).integrated_lufs, -6.0, delta=0.1, msg=coding)
 
     def test_wide_layouts(self):
-        """All channels at one level: front and back count once, the sides 1.41 times, LFE not at all (ITU-R BS.1770-5, by azimuth)."""
+        """All channels at one level: front and back count once, the sides 1.41 times, LFE not at all.
+
+        ITU-R BS.1770-5, by azimuth.
+        """
         for layout, channels, weight in (("5.1", 6, 3 + 2 * 1.41), ("7.1", 8, 3 + 2 * 1.41 + 2)):
-            path = write_wav(self.folder / f"{channels}.wav", np.stack([noise(5, -30, seed=k) for k in range(channels)], axis=1))
+            path = write_wav(
+                self.folder / f"{channels}.wav", np.stack([noise(5, -30, seed=k) for k in range(channels)], axis=1)
+            )
             measured = measure(Job(Sound((path,), path.name, layout=layout)))
             one = write_wav(self.folder / "one.wav", noise(5, -30, seed=0))
             level = judge(measured, SPEC, programme=whole(5.0)).context.loudness.integrated_lufs
@@ -188,7 +229,9 @@ class OddFilesTest(FolderTest):
                 ffmpeg("-i", str(source), "-ar", str(rate), str(self.folder / f"{rate}.{kind}"))
         for kind in ("mp3", "aac"):
             path = self.folder / f"both.{kind}"
-            path.write_bytes((self.folder / f"48000.{kind}").read_bytes() + (self.folder / f"44100.{kind}").read_bytes())
+            path.write_bytes(
+                (self.folder / f"48000.{kind}").read_bytes() + (self.folder / f"44100.{kind}").read_bytes()
+            )
             try:
                 parts.append(loudness(path).integrated_lufs)
             except MezzavoceError as error:
@@ -212,7 +255,21 @@ class OddFilesTest(FolderTest):
         path = self.folder / "phone.mp4"
         source = write_wav(self.folder / "a.wav", stereo(sine(-20, 4)))
         slow = "setpts='if(lt(N,30),N/30,1+(N-30)/12)/TB'"
-        ffmpeg("-f", "lavfi", "-i", "testsrc2=s=64x36:r=30:d=3", "-i", str(source), "-vf", slow, "-vsync", "vfr", "-c:a", "aac", str(path))
+        ffmpeg(
+            "-f",
+            "lavfi",
+            "-i",
+            "testsrc2=s=64x36:r=30:d=3",
+            "-i",
+            str(source),
+            "-vf",
+            slow,
+            "-vsync",
+            "vfr",
+            "-c:a",
+            "aac",
+            str(path),
+        )
         info = probe(path)
         self.assertTrue(info.frame_rate_varies)
         self.assertAlmostEqual(loudness(path).integrated_lufs, -20.0, delta=0.2)
@@ -224,7 +281,10 @@ class OddFilesTest(FolderTest):
 class EveryRateTest(unittest.TestCase):
     def test_the_last_frame_and_midnight(self):
         for name, drop in (
-            *((n, False) for n in ("24000/1001", "24", "25", "30000/1001", "30", "48000/1001", "48", "50", "60000/1001", "60")),
+            *(
+                (n, False)
+                for n in ("24000/1001", "24", "25", "30000/1001", "30", "48000/1001", "48", "50", "60000/1001", "60")
+            ),
             ("30000/1001", True),
             ("60000/1001", True),
         ):

@@ -1,7 +1,9 @@
-"""Every kind of the ducking family, and what voice and effects do: planted one at a time in programmes that are clean otherwise.
+"""Every kind of the ducking family, and what voice and effects do.
 
-Sizes are common practice with no published source: a look-ahead before the first word, 18 dB felt as a plunge, ramps of 1.5 s and more
-that smear, pauses shorter than about 1 s that stay down, one bed within 3 dB.
+Planted one at a time in programmes that are clean otherwise.
+
+Sizes are common practice with no published source: a look-ahead before the first word, 18 dB felt as a plunge, ramps of
+1.5 s and more that smear, pauses shorter than about 1 s that stay down, one bed within 3 dB.
 """
 
 import unittest
@@ -101,7 +103,9 @@ class DuckingKindsTest(unittest.TestCase):
     def test_a_plunge_comes_up_no_further_than_the_voice_allows(self):
         """Under a spec that wants 26 LU the usual bed would cover it, and so would the deepest that a duck may be."""
         spec = replace(RELAXED, limits=replace(RELAXED.limits, clearance_lu=26.0))
-        (finding,) = (f.mended() for f in duck_plunge.find(judge(programme(points(d1=duck(1, depth=30.0))), spec).context))
+        (finding,) = (
+            f.mended() for f in duck_plunge.find(judge(programme(points(d1=duck(1, depth=30.0))), spec).context)
+        )
         self.assertGreaterEqual(finding.remedy.predicted_speech_to_background_lu, 26.0)
 
     def test_pumping(self):
@@ -111,7 +115,10 @@ class DuckingKindsTest(unittest.TestCase):
         self.assertEqual((finding.severity, finding.remedy.action), (SHOULD, "hold"))
 
     def test_pumping_as_a_compressor_does_it(self):
-        """The music comes up all through the pause; what is taken off follows it, so that nothing of the rise is left."""
+        """The music comes up all through the pause.
+
+        What is taken off follows it, so that nothing of the rise is left.
+        """
         spans = (SPANS[0], (22.0, 23.9), (24.5, 26.1), (26.9, 28.0), *SPANS[2:])
         up = [p for a, b in ((23.9, 24.5), (26.1, 26.9)) for p in ((a, -BED), (b, -BED + 6), (b + 0.03, -BED))]
         pumped = points(d1=[*duck(1)[:2], *up, *duck(1)[2:]])
@@ -119,7 +126,9 @@ class DuckingKindsTest(unittest.TestCase):
         taken_off = sorted({(round(p.at_s, 1), p.gain_db) for p in finding.remedy.points})
         self.assertLess(max(abs(p.gain_db) for p in finding.remedy.points), 8.1)
         self.assertEqual([g for _, g in taken_off if g == 0][:1], [0.0])
-        self.assertEqual(found(programme(pumped, spans=spans, added=[(p.at_s, p.gain_db) for p in finding.remedy.points])), ())
+        self.assertEqual(
+            found(programme(pumped, spans=spans, added=[(p.at_s, p.gain_db) for p in finding.remedy.points])), ()
+        )
 
     def test_a_passage_whose_first_seconds_are_bare(self):
         for bare_s in (1.6, 2.6):
@@ -169,7 +178,13 @@ class DuckingKindsTest(unittest.TestCase):
 
     def test_a_voice_that_was_moved_leaves_a_stray_duck_and_a_missing_one(self):
         kinds = {
-            f.kind for f in found(programme([*points(d1=None, d2=None, d3=None), *[(t - 5.5, g) for t, g in duck(2)], *duck(3)], spans=(SPANS[0], *SPANS[2:])))
+            f.kind
+            for f in found(
+                programme(
+                    [*points(d1=None, d2=None, d3=None), *[(t - 5.5, g) for t, g in duck(2)], *duck(3)],
+                    spans=(SPANS[0], *SPANS[2:]),
+                )
+            )
         }
         self.assertIn("duck-missing", kinds)
 
@@ -178,7 +193,10 @@ class DuckingKindsTest(unittest.TestCase):
         self.assertAlmostEqual(finding.measured, 6.0, delta=1.5)
 
     def test_uneven_against_ducks_that_louder_voices_would_not_need(self):
-        """15 dB more voice: the music may stay up there, and yet its bed is what the one that is needed stands off from."""
+        """15 dB more voice: the music may stay up there.
+
+        Yet its bed is what the one that is needed deviates from.
+        """
         limits = replace(RELAXED.limits, voice_spread_lu=None, true_peak_max_dbtp=None)
         voice = talk(SECONDS, [SPANS[1]], -23) + talk(SECONDS, [SPANS[0], *SPANS[2:]], -8)
         findings = found(programme(points(d1=duck(1, depth=BED + 6)), voice=voice), replace(RELAXED, limits=limits))
@@ -203,11 +221,22 @@ class DuckingKindsTest(unittest.TestCase):
         for point, (time, _) in zip(remedy.points, duck(1), strict=True):
             self.assertAlmostEqual(point.at_s, time, delta=0.15)
         mended = judge(
-            programme(points(), right=[*points(d1=None, d2=None, d3=None), *((p.at_s, p.gain_db) for p in remedy.points), *duck(2), *duck(3)]), RELAXED
+            programme(
+                points(),
+                right=[
+                    *points(d1=None, d2=None, d3=None),
+                    *((p.at_s, p.gain_db) for p in remedy.points),
+                    *duck(2),
+                    *duck(3),
+                ],
+            ),
+            RELAXED,
         )
         self.assertEqual([f.message for f in mended.findings], [])
         blocks = blocks_between(mended.context.balance.active, finding.in_s, finding.out_s)
-        self.assertAlmostEqual(remedy.predicted_speech_to_background_lu, ratio_over(mended.context.balance, blocks), delta=0.3)
+        self.assertAlmostEqual(
+            remedy.predicted_speech_to_background_lu, ratio_over(mended.context.balance, blocks), delta=0.3
+        )
         self.assertAlmostEqual(remedy.predicted_integrated_lufs, mended.context.loudness.integrated_lufs, delta=0.1)
         self.assertGreater(remedy.predicted_audibility, 0.5)
 
@@ -219,7 +248,10 @@ class DuckingKindsTest(unittest.TestCase):
             self.assertAlmostEqual(point.at_s, time, delta=0.35)
 
     def test_one_sided_by_less_than_others_are_deep(self):
-        """A balance that keeps still tells six and a half dB where ducks have ten; one that sways by itself does not, but eight."""
+        """A balance that keeps still tells six and a half dB where ducks have ten.
+
+        One that sways by itself does not, but eight.
+        """
         sides = np.zeros(400)
         swaying = 2.0 * np.where(np.arange(400) // 20 % 2, 1.0, -1.0)
         for off, sway, told in ((6.5, 0.0, True), (6.5, 1.0, False), (8.0, 1.0, True), (5.0, 0.0, False)):
@@ -232,7 +264,10 @@ class DuckingKindsTest(unittest.TestCase):
         self.assertEqual(finding.certainty, 0.6)
 
     def test_one_sided_under_passages_with_a_short_pause_between_them(self):
-        """The music stays down on one side from the first to the last word; neither passage has the clear on both sides of it."""
+        """The music stays down on one side from the first to the last word.
+
+        Neither passage has the clear on both sides of it.
+        """
         spans = ((8.0, 14.0), (22.0, 25.0), (27.0, 30.0), (36.0, 42.0))
         held = [(21.4, 0), (21.9, -BED), (30.3, -BED), (31.0, 0)]
         levels = [*duck(0), *held, *[(t - 14, g) for t, g in duck(3)]]
@@ -273,13 +308,17 @@ class DuckingKindsTest(unittest.TestCase):
             evidence, stepped = self.claimed(points(d1=duck(1, **where)), claim)
             for beyond, certainty in sure:
                 ducks = (replace(stepped, nats={claim: beyond}, certainty=1.0),)
-                self.assertEqual([round(f.certainty, 3) for f in duck_abrupt.find(replace(evidence, ducks=ducks))], [certainty])
+                self.assertEqual(
+                    [round(f.certainty, 3) for f in duck_abrupt.find(replace(evidence, ducks=ducks))], [certainty]
+                )
 
     def test_a_late_return_is_as_sure_as_what_tells_it(self):
         evidence, held = self.claimed(points(d1=duck(1, back=(4.0, 4.7))), "held")
         for beyond, certainty in ((0.0, 0.3), (3.5, 0.45), (11.0, 0.95)):
             ducks = (replace(held, nats={"held": beyond}, certainty=1.0),)
-            self.assertEqual([round(f.certainty, 3) for f in duck_slow_return.find(replace(evidence, ducks=ducks))], [certainty])
+            self.assertEqual(
+                [round(f.certainty, 3) for f in duck_slow_return.find(replace(evidence, ducks=ducks))], [certainty]
+            )
 
     def claimed(self, levels, claim):
         """What is known of a programme, and its duck of which something is claimed."""
@@ -330,7 +369,9 @@ class RemedyTest(unittest.TestCase):
             self.assertTrue(left)
         self.assertAlmostEqual(result.context.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.3)
         if remedy.predicted_speech_to_background_lu is not None:
-            lowest = float(np.nanmin(result.context.local_ratio_lu[round(SPANS[1][0] * 10) + 1 : round(SPANS[1][1] * 10) - 1]))
+            lowest = float(
+                np.nanmin(result.context.local_ratio_lu[round(SPANS[1][0] * 10) + 1 : round(SPANS[1][1] * 10) - 1])
+            )
             self.assertAlmostEqual(lowest, remedy.predicted_speech_to_background_lu, delta=0.3)
 
 
@@ -342,8 +383,13 @@ class VoiceKindsTest(unittest.TestCase):
         self.assertEqual([f.kind for f in findings], ["voice-low"])
         self.assertEqual(findings[0].remedy.action, "raise")
         self.assertTrue(findings[0].remedy.sound)
-        self.assertGreaterEqual(findings[0].remedy.amount_db, findings[0].measured - 4.0, "it is among its neighbours again")
-        self.assertFalse(any(r.enough for r in findings[0].alternatives), "under softer music the voice is still under its neighbours")
+        self.assertGreaterEqual(
+            findings[0].remedy.amount_db, findings[0].measured - 4.0, "it is among its neighbours again"
+        )
+        self.assertFalse(
+            any(r.enough for r in findings[0].alternatives),
+            "under softer music the voice is still under its neighbours",
+        )
 
     def test_louder_than_elsewhere_is_taste(self):
         voice = talk(SECONDS, SPANS, -23)
@@ -355,7 +401,9 @@ class VoiceKindsTest(unittest.TestCase):
         raised = [(p.at_s, p.gain_db) for p in remedy.points]
         result = judge(programme(points(), voice=voice, raised=raised), RELAXED)
         self.assertEqual(result.findings, ())
-        self.assertAlmostEqual(result.context.passages[1].speech_lufs, result.context.passages[0].speech_lufs, delta=0.7)
+        self.assertAlmostEqual(
+            result.context.passages[1].speech_lufs, result.context.passages[0].speech_lufs, delta=0.7
+        )
         self.assertAlmostEqual(result.context.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.3)
 
     def test_room_between_the_words(self):
@@ -372,14 +420,25 @@ class VoiceKindsTest(unittest.TestCase):
         self.assertIn("masked-speech", finding.also)
 
     def test_what_lowers_an_effect_clears_its_rise_and_its_end_as_well(self):
-        effects = automated(noise(SECONDS, -21), [(0, -200), (22.99, -200), (23, -8), (24, -4), (24.1, 0), (25.1, 0), (25.2, -4), (26.5, -8), (26.51, -200)])
+        effects = automated(
+            noise(SECONDS, -21),
+            [(0, -200), (22.99, -200), (23, -8), (24, -4), (24.1, 0), (25.1, 0), (25.2, -4), (26.5, -8), (26.51, -200)],
+        )
         (finding,) = found(programme(points(), effects=effects))
         added = [(p.at_s, p.gain_db) for p in finding.remedy.points]
         result = judge(programme(points(), effects=automated(effects, added)), RELAXED)
         self.assertEqual([f.message for f in result.findings], [])
-        lowest = float(np.nanmin(result.context.local_ratio_lu[round(finding.remedy.points[1].at_s * 10) + 1 : round(finding.remedy.points[2].at_s * 10)]))
+        lowest = float(
+            np.nanmin(
+                result.context.local_ratio_lu[
+                    round(finding.remedy.points[1].at_s * 10) + 1 : round(finding.remedy.points[2].at_s * 10)
+                ]
+            )
+        )
         self.assertAlmostEqual(lowest, finding.remedy.predicted_speech_to_background_lu, delta=0.3)
-        self.assertAlmostEqual(result.context.loudness.integrated_lufs, finding.remedy.predicted_integrated_lufs, delta=0.3)
+        self.assertAlmostEqual(
+            result.context.loudness.integrated_lufs, finding.remedy.predicted_integrated_lufs, delta=0.3
+        )
         self.assertEqual(-finding.remedy.amount_db % 0.5, 0.0)
 
     def test_too_little_is_clear_all_over(self):
@@ -388,7 +447,10 @@ class VoiceKindsTest(unittest.TestCase):
         self.assertEqual({f.kind for f in findings}, {"clear-share-low", "duck-missing"})
 
     def test_one_gain_all_over_makes_the_speech_clear(self):
-        """Carried out, every passage is mended at once, and the share is what was predicted; half a decibel less leaves some too thin."""
+        """Carried out, every passage is mended at once, and the share is what was predicted.
+
+        Half a decibel less leaves some too thin.
+        """
         levels = [(0, -3)]
         (whole,) = (f for f in found(programme(levels)) if f.kind == "clear-share-low")
         self.assertEqual([r.action for r in (whole.remedy, *whole.alternatives)], ["lower", "raise"])
@@ -398,9 +460,13 @@ class VoiceKindsTest(unittest.TestCase):
                 result = judge(programme(levels, **{stem: points}), RELAXED)
                 self.assertEqual([f.kind for f in result.findings if f.family in ("voice", "ducking")], [])
                 self.assertAlmostEqual(result.clear_share, remedy.predicted_clear_share, delta=0.01)
-                self.assertAlmostEqual(result.context.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.1)
+                self.assertAlmostEqual(
+                    result.context.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.1
+                )
                 less = [(t, g - np.sign(g) * 0.5) for t, g in points]
-                self.assertIn("duck-missing", {f.kind for f in judge(programme(levels, **{stem: less}), RELAXED).findings})
+                self.assertIn(
+                    "duck-missing", {f.kind for f in judge(programme(levels, **{stem: less}), RELAXED).findings}
+                )
 
     def test_what_keeps_the_programme_at_its_loudness_comes_first(self):
         for target, first in ((-19.0, "raise"), (-21.5, "lower")):

@@ -1,4 +1,7 @@
-"""What is claimed of single moves: which members of a family of unusual edges have room, and where the music says nothing."""
+"""What is claimed of single moves.
+
+Which members of a class of unusual edges have room, and where the music says nothing.
+"""
 
 import unittest
 from types import SimpleNamespace
@@ -28,7 +31,13 @@ class ClaimsTest(unittest.TestCase):
         ):
             for family in families:
                 found, _ = candidates(search, 0, move, family)
-                silent = candidates is edge_classes._falls and family.name in {"late", "bare", "early", "fall-abrupt", "fall-slow"}
+                silent = candidates is edge_classes._falls and family.name in {
+                    "late",
+                    "bare",
+                    "early",
+                    "fall-abrupt",
+                    "fall-slow",
+                }
                 self.assertEqual(len(found) > 0, not silent, family.name)
 
     def test_beside_what_is_unusual_the_music_is_up(self):
@@ -46,10 +55,15 @@ class ClaimsTest(unittest.TestCase):
             self.assertTrue((ends <= most).all(), family.name)
             self.assertEqual(len(ends) > 0, family.name in {"usual", "return-abrupt"}, family.name)
         # At the end of the programme nothing lies beside it.
-        self.assertTrue((edge_classes._returns(search, 1, second, edge_classes.RETURNS[1])[0][:, RETURN_END] > 22.0).any())
+        self.assertTrue(
+            (edge_classes._returns(search, 1, second, edge_classes.RETURNS[1])[0][:, RETURN_END] > 22.0).any()
+        )
 
     def test_slow_ramps_may_meet_the_move_beside_them(self):
-        """Between a return and a fall 0.9 s apart lies a ramp of 1.8 s on either side, if it reaches the other; a late or abrupt edge keeps clear of it."""
+        """Between a return and a fall 0.9 s apart lies a ramp of 1.8 s on either side, if it reaches the other.
+
+        A late or abrupt edge keeps clear of it.
+        """
         first, second = (Move(t - 0.7, t - 0.1, t + 4.2, t + 4.9, 8.0, (t, t + 4.0)) for t in (10.0, 16.5))
         search = self.searched(first, second)
         (_, slow_fall, late, *_), (abrupt, slow_return, _) = edge_classes.FALLS, edge_classes.RETURNS
@@ -61,15 +75,23 @@ class ClaimsTest(unittest.TestCase):
         self.assertTrue((edge_classes._returns(search, 0, first, abrupt)[0][:, RETURN_END] <= 15.5).all())
 
     def log_likelihood_ratios(self, quick, slow, slowly):
-        """What is claimed of a move of which so many nats speak for a return in 0.5 to 1 s by the voice, or for a slow one by all and without what is quick."""
+        """What is claimed of a move with such likelihoods.
+
+        So many nats speak for a return in 0.5 to 1 s by the voice, or for a slow one by all scales and by the slow ones
+        alone.
+        """
         search = self.searched(Move(9.3, 9.9, 14.2, 14.9, 8.0, (10.0, 14.0)))
 
         def by_all(_, candidates):
             lengths_s = candidates[:, RETURN_END] - candidates[:, RETURN_START]
-            return quick * ((lengths_s > 0.5) & (lengths_s < 1.0) & (candidates[:, RETURN_START] < 15.4)) + slow * (lengths_s > 1.7)
+            return quick * ((lengths_s > 0.5) & (lengths_s < 1.0) & (candidates[:, RETURN_START] < 15.4)) + slow * (
+                lengths_s > 1.7
+            )
 
         search.curve.likelihood_gains = by_all
-        search.curve.slowly = lambda _, candidates: slowly * (candidates[:, RETURN_END] - candidates[:, RETURN_START] > 1.7)
+        search.curve.slowly = lambda _, candidates: (
+            slowly * (candidates[:, RETURN_END] - candidates[:, RETURN_START] > 1.7)
+        )
         search.put = lambda k, _, new: search.moves.__setitem__(k, new)
         return dict(edge_classes.claims(search, 0, None)), search.moves[0].return_s
 

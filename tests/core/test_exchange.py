@@ -1,4 +1,7 @@
-"""What goes out and comes in: JSON, features, curves, corrections, CSV (RFC 4180, read back by the standard library)."""
+"""What goes out and comes in: JSON, features, curves, corrections, CSV.
+
+CSV as RFC 4180 says, read back by the standard library.
+"""
 
 import csv
 import io
@@ -75,7 +78,16 @@ class DocumentTest(unittest.TestCase):
             "sample_peak_dbfs",
         ):
             self.assertIn(name, self.result["loudness"])
-        for name in ("in_s", "out_s", "speech_lufs", "music_lufs", "effects_lufs", "speech_to_music_lu", "speech_to_background_lu", "first_word_lu"):
+        for name in (
+            "in_s",
+            "out_s",
+            "speech_lufs",
+            "music_lufs",
+            "effects_lufs",
+            "speech_to_music_lu",
+            "speech_to_background_lu",
+            "first_word_lu",
+        ):
             self.assertIn(name, self.result["passages"][0])
         finding = self.result["findings"][-1]
         for name in (
@@ -102,7 +114,10 @@ class DocumentTest(unittest.TestCase):
     def test_figures_that_do_not_exist_are_null(self):
         result = document.document(judge(measured(stereo(sine(-23, 2))), DEFAULT))
         self.assertIsNone(result["loudness"]["range_lu"])
-        self.assertEqual((result["passages"], result["ducks"], result["speech"], result["separation"], result["clear_share"]), (None,) * 5)
+        self.assertEqual(
+            (result["passages"], result["ducks"], result["speech"], result["separation"], result["clear_share"]),
+            (None,) * 5,
+        )
 
     def test_report_names_each_finding(self):
         text = report(self.result)
@@ -126,31 +141,60 @@ class DocumentTest(unittest.TestCase):
                 self.assertIn(f"or {remedies.in_sentence(remedies.change(other, finding['kind']))}", text)
 
     def test_words_of_remedies(self):
-        remedy = {"role": "music", "amount_db": -6.0, "action": "lower", "predicted_speech_to_background_lu": 10.4, "predicted_integrated_lufs": -23.1}
+        remedy = {
+            "role": "music",
+            "amount_db": -6.0,
+            "action": "lower",
+            "predicted_speech_to_background_lu": 10.4,
+            "predicted_integrated_lufs": -23.1,
+        }
         self.assertEqual(remedies.change(remedy), "Lower the music by 6.0 dB")
-        self.assertEqual(remedies.change(remedy | {"channel": {"number": 2, "name": "R"}}), "Lower the music in R by 6.0 dB")
-        self.assertEqual((remedies.whom(remedy), remedies.whom(remedy | {"channel": {"name": "L"}})), ("the music", "the music in L"))
+        self.assertEqual(
+            remedies.change(remedy | {"channel": {"number": 2, "name": "R"}}), "Lower the music in R by 6.0 dB"
+        )
+        self.assertEqual(
+            (remedies.whom(remedy), remedies.whom(remedy | {"channel": {"name": "L"}})), ("the music", "the music in L")
+        )
         of_one = remedy | {"source": "drums.wav"}
-        self.assertEqual((remedies.whom(of_one), remedies.whom(remedy | {"together": True})), ("the music of “drums.wav”", "all music"))
-        told = [remedies.stem_told({"source": "drums.wav", "remedy": r}) for r in (None, of_one, remedy | {"together": True})]
+        self.assertEqual(
+            (remedies.whom(of_one), remedies.whom(remedy | {"together": True})),
+            ("the music of “drums.wav”", "all music"),
+        )
+        told = [
+            remedies.stem_told({"source": "drums.wav", "remedy": r})
+            for r in (None, of_one, remedy | {"together": True})
+        ]
         self.assertEqual(told, ["Of the stems it is “drums.wav”.", "", "Most of it is “drums.wav”."])
         self.assertEqual(remedies.on_the_whole(remedy, -6.0), -6.0)
         for share, whole in ((1.0, -6.0), (0.5, -2.04), (0.0, 0.0)):
             self.assertAlmostEqual(remedies.on_the_whole({"channel": {"share": share}}, -6.0), whole, places=2)
         self.assertEqual(remedies.prediction(remedy), "10.4 LU here and -23.1 LUFS overall")
         self.assertIn("fall before the first word", remedies.change(remedy | {"action": "reshape"}, "duck-late"))
-        self.assertEqual(remedies.change(remedy | {"action": "hold"}, "duck-pumping"), "Hold the music down through the pause (6.0 dB)")
+        self.assertEqual(
+            remedies.change(remedy | {"action": "hold"}, "duck-pumping"),
+            "Hold the music down through the pause (6.0 dB)",
+        )
         self.assertIn("ramp of the music", remedies.change(remedy | {"action": "reshape"}, "duck-abrupt"))
         self.assertIn("Take the dip", remedies.change(remedy | {"action": "remove"}, "duck-stray"))
         self.assertEqual(remedies.change(remedy | {"role": "mix"}), "Lower the mix here by 6.0 dB")
         self.assertEqual(remedies.change(remedy | {"role": "mix", "action": "gain"}), "Lower the whole mix by 6.0 dB")
-        self.assertEqual((remedies.gain(0.0), remedies.gain(-3.04), remedies.gain(2.0)), ("0.0 dB", "-3.0 dB", "+2.0 dB"))
+        self.assertEqual(
+            (remedies.gain(0.0), remedies.gain(-3.04), remedies.gain(2.0)), ("0.0 dB", "-3.0 dB", "+2.0 dB")
+        )
         self.assertEqual(remedies.in_sentence("Raise it"), "raise it")
 
     def test_what_a_remedy_lacks(self):
-        remedy = {"action": "raise", "predicted_speech_to_background_lu": 10.4, "predicted_integrated_lufs": None, "enough": False, "headroom_missing_db": 1.5}
+        remedy = {
+            "action": "raise",
+            "predicted_speech_to_background_lu": 10.4,
+            "predicted_integrated_lufs": None,
+            "enough": False,
+            "headroom_missing_db": 1.5,
+        }
         self.assertEqual(remedies.lack(remedy), "peaks 1.5 dB over")
-        self.assertEqual(remedies.prediction(remedy), "10.4 LU here; 1.5 dB of headroom are missing, so the peaks want limiting")
+        self.assertEqual(
+            remedies.prediction(remedy), "10.4 LU here; 1.5 dB of headroom are missing, so the peaks want limiting"
+        )
         self.assertEqual(remedies.lack(remedy | {"headroom_missing_db": None}), "not enough alone")
         self.assertEqual(remedies.prediction(remedy | {"headroom_missing_db": None}), "10.4 LU here")
         self.assertEqual(remedies.lack({"enough": True}), "")
@@ -180,7 +224,15 @@ class SeriesTest(FolderTest):
         series.write_npz(result, path)
         with np.load(path) as stored:
             names = (
-                *("time_s", "momentary_lufs", "short_term_lufs", "true_peak_dbtp", "speech_probability", "speech_lufs", "music_lufs"),
+                *(
+                    "time_s",
+                    "momentary_lufs",
+                    "short_term_lufs",
+                    "true_peak_dbtp",
+                    "speech_probability",
+                    "speech_lufs",
+                    "music_lufs",
+                ),
                 *("effects_lufs", "background_lufs", "local_ratio_lu", "audibility", "music_gain_db"),
             )
             self.assertEqual(sorted(stored.files), sorted(names))
@@ -190,7 +242,9 @@ class SeriesTest(FolderTest):
             self.assertFalse(np.isnan(stored["momentary_lufs"][3]))
             self.assertTrue(np.isnan(stored["short_term_lufs"][28]) and not np.isnan(stored["short_term_lufs"][29]))
             self.assertAlmostEqual(float(stored["time_s"][10]), 1.0)
-            self.assertAlmostEqual(float(np.nanmax(stored["momentary_lufs"])), result.context.loudness.momentary_max_lufs, delta=0.3)
+            self.assertAlmostEqual(
+                float(np.nanmax(stored["momentary_lufs"])), result.context.loudness.momentary_max_lufs, delta=0.3
+            )
 
     def test_without_stems_they_are_absent(self):
         curves = series.series(judge(measured(stereo(sine(-23, 5))), DEFAULT))
@@ -223,7 +277,10 @@ class CorrectionsTest(FolderTest):
         self.assertEqual([(c.kind, c.in_s, c.out_s) for c in found], [("speech", 3, 4), ("speech", 1, 2)])
 
     def test_speech_comes_after_what_takes_it_away(self):
-        found = self.read('{"speech": [{"in_s": 3, "out_s": 4}], "no_speech": [{"in_s": 0, "out_s": 9}], "important_effects": [{"in_s": 5, "out_s": 6}]}')
+        found = self.read(
+            '{"speech": [{"in_s": 3, "out_s": 4}], "no_speech": [{"in_s": 0, "out_s": 9}], '
+            '"important_effects": [{"in_s": 5, "out_s": 6}]}'
+        )
         self.assertEqual([c.kind for c in found], ["no-speech", "speech", "important-effect"])
 
     def test_each_error_says_what_is_wrong(self):
@@ -246,7 +303,14 @@ class CorrectionsTest(FolderTest):
 
 class NotesCsvTest(unittest.TestCase):
     def test_read_back_by_the_standard_library(self):
-        row = {"mark": "A", "in": "10:00:00:00", "out": "10:00:01:00", "severity": "must", "title": 'He said "no", twice', "note": "two\nlines; and, commas"}
+        row = {
+            "mark": "A",
+            "in": "10:00:00:00",
+            "out": "10:00:01:00",
+            "severity": "must",
+            "title": 'He said "no", twice',
+            "note": "two\nlines; and, commas",
+        }
         text = notes_csv.write_notes_csv([row])
         (found,) = csv.DictReader(io.StringIO(text, newline=""))
         self.assertEqual({k: found[k] for k in row}, row)

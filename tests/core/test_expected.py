@@ -17,7 +17,10 @@ _STEP_S = 36.02
 
 
 def strokes(gain_db=0.0, *, alike=True):
-    """Levels of a minute: a phrase of 8 s comes again and again, or never, 8 dB louder from 3.02 to 5 s; a gain steps at 36.02 s, 4 s into one."""
+    """Levels of a minute: a phrase of 8 s comes again and again, or never, 8 dB louder from 3.02 to 5 s.
+
+    A gain steps at 36.02 s, 4 s into one.
+    """
     dice = np.random.default_rng(9)
     count, phrase = 60 * RATE, round(_PHRASE_S * RATE)
     grain = np.repeat(dice.normal(0, 3, 60 * 10), RATE // 10)
@@ -32,13 +35,18 @@ def strokes(gain_db=0.0, *, alike=True):
 
 
 def beats(points):
-    """Levels of 64 s in which a phrase of 8 s comes again and again, 8 dB louder for 2 s from 0.45 s on, under gains as ``points`` say."""
+    """Levels of 64 s in which a phrase of 8 s comes again and again, under gains as ``points`` say.
+
+    It is 8 dB louder for 2 s from 0.45 s on.
+    """
     dice = np.random.default_rng(9)
     count, phrase = 64 * RATE, round(_PHRASE_S * RATE)
     level = np.resize(np.repeat(dice.normal(0, 2, round(_PHRASE_S * 10)), RATE // 10), count)
     sound = np.resize(dice.normal(0, 0.02, phrase), count) + dice.normal(0, 0.002, count)
     level += np.where((np.arange(count) / RATE - 0.45) % _PHRASE_S < 2.0, 8.0, 0.0)
-    return levels_of(automated(sound * 10 ** (level / 20), points), between_samples=False, spectrum=True).spectrum / np.float32(100)
+    return levels_of(
+        automated(sound * 10 ** (level / 20), points), between_samples=False, spectrum=True
+    ).spectrum / np.float32(100)
 
 
 def before_and_beyond(levels, spans=()):
@@ -87,12 +95,17 @@ class MovesTest(unittest.TestCase):
         found = find_gain(beats(points), [(10 + 16 * k, 16 + 16 * k) for k in range(3)]).ducks
         self.assertEqual(len(found), 3)
         for duck, times in zip(found, drawn, strict=True):
-            np.testing.assert_allclose((duck.fall_start_s, duck.fall_end_s, duck.return_start_s, duck.return_end_s), times, atol=0.05)
+            np.testing.assert_allclose(
+                (duck.fall_start_s, duck.fall_end_s, duck.return_start_s, duck.return_end_s), times, atol=0.05
+            )
             self.assertAlmostEqual(duck.depth_db, 8.0, delta=0.2)
 
 
 class BeyondTest(unittest.TestCase):
-    """Twelve bands of two phrases of 1000 places, of which the second does in each band what the first does, more or less."""
+    """Twelve bands of two phrases of 1000 places.
+
+    The second does in each band what the first does, more or less.
+    """
 
     STEP = np.full(12, 0.5)
 
@@ -107,7 +120,9 @@ class BeyondTest(unittest.TestCase):
     def left(self, changed, calm=None, lags=None):
         """What is left, in units of the spread before, and the factors by which it spreads less."""
         rest = changed.copy()
-        factors = beyond(rest, self.STEP, 1, self.calm if calm is None else calm, Repeats(self.lags if lags is None else lags))
+        factors = beyond(
+            rest, self.STEP, 1, self.calm if calm is None else calm, Repeats(self.lags if lags is None else lags)
+        )
         return rest * factors[:, None], factors
 
     def test_how_much_comes_of_what_is_expected_and_what_is_left_is_learned(self):
@@ -131,7 +146,10 @@ class BeyondTest(unittest.TestCase):
         np.testing.assert_allclose(np.median(np.abs(rest - other)), 0.0, atol=0.05)
 
     def test_nothing_is_expected_without_partners_or_from_where_a_gain_may_move(self):
-        for rest, factors in (self.left(self.changed, lags=np.zeros_like(self.lags)), self.left(self.changed, calm=np.zeros(2000, dtype=bool))):
+        for rest, factors in (
+            self.left(self.changed, lags=np.zeros_like(self.lags)),
+            self.left(self.changed, calm=np.zeros(2000, dtype=bool)),
+        ):
             np.testing.assert_array_equal(rest, self.changed)
             np.testing.assert_array_equal(factors, 1.0)
 
@@ -164,7 +182,9 @@ class BeyondTest(unittest.TestCase):
             alike = max(0.0, 2 * flat[place] @ flat[other] / (flat[place] @ flat[place] + flat[other] @ flat[other]))
             knows = min(alike**0.5, MOST_ALIKE) / (1 - min(alike**0.5, MOST_ALIKE))
             self.assertAlmostEqual(known[place], knows, delta=1e-3 * max(1.0, knows))
-            np.testing.assert_allclose(expected[place], knows / (1 + knows) * np.clip(self.changed[other], -15, 15), rtol=1e-3, atol=1e-5)
+            np.testing.assert_allclose(
+                expected[place], knows / (1 + knows) * np.clip(self.changed[other], -15, 15), rtol=1e-3, atol=1e-5
+            )
 
     def test_partners_of_both_sides_the_best_first(self):
         told = Pairs(np.array([20, 20, 60]), np.array([100, 200, 140]), np.zeros(3), np.array([0.5, 0.2, 0.1]))

@@ -32,7 +32,12 @@ class FlacTest(FolderTest):
 
     def test_as_ffmpeg_decodes_it(self):
         deep = ("-sample_fmt", "s32", "-bits_per_raw_sample", "24")
-        for name, options, channels in (("16", ("-sample_fmt", "s16"), 2), ("mono", deep, 1), ("odd", (*deep, "-frame_size", "1021"), 2), ("many", deep, 8)):
+        for name, options, channels in (
+            ("16", ("-sample_fmt", "s16"), 2),
+            ("mono", deep, 1),
+            ("odd", (*deep, "-frame_size", "1021"), 2),
+            ("many", deep, 8),
+        ):
             path = self.made(name, *options, channels=channels)
             self.assertIsNotNone(flac.stream_info(path), name)
             expected = by_ffmpeg(path)
@@ -88,7 +93,10 @@ class FlacTest(FolderTest):
 
     @staticmethod
     def sound_begins(path):
-        """The byte behind the metadata: each block begins with its kind (the upper bit marks the last) and its length."""
+        """The byte behind the metadata.
+
+        Each block begins with its kind (the upper bit marks the last) and its length.
+        """
         raw, at, last = path.read_bytes(), 4, False
         while not last:
             last = bool(raw[at] & 0x80)

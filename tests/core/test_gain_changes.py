@@ -38,7 +38,9 @@ class UnrestTest(unittest.TestCase):
     def test_it_is_as_many_times_higher_where_music_moves_so_many_times_as_far(self):
         around = unrest(calm_then_stirred(), everywhere())
         # What is far out counts up to a limit.
-        self.assertAlmostEqual(float(np.median(around[_HALF + 300 :]) / np.median(around[: _HALF - 300])), 3.0, delta=0.4)
+        self.assertAlmostEqual(
+            float(np.median(around[_HALF + 300 :]) / np.median(around[: _HALF - 300])), 3.0, delta=0.4
+        )
         self.assertAlmostEqual(float(around.mean()), 1.0, delta=0.05)
 
     def test_music_that_moves_alike_everywhere_has_none(self):
@@ -89,5 +91,8 @@ class StepTest(unittest.TestCase):
         found = changes_of(levels(music=stirred_later), repeated=False)
         for scale in found.scales[1:]:
             with self.subTest(frames=scale.width):
-                first, second = (scale.step[round(a * FRAMES_PER_S) // scale.hop : round(b * FRAMES_PER_S) // scale.hop] for a, b in ((5, 25), (35, 55)))
+                first, second = (
+                    scale.step[round(a * FRAMES_PER_S) // scale.hop : round(b * FRAMES_PER_S) // scale.hop]
+                    for a, b in ((5, 25), (35, 55))
+                )
                 self.assertGreater(float(np.median(first)), 1.5 * float(np.median(second)))

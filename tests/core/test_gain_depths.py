@@ -15,13 +15,23 @@ SPEECH = [(10.0 + 12 * k, 15.0 + 12 * k) for k in range(8)]
 
 def drawn(depths_db):
     """Levels of a song with a duck under each passage."""
-    points = [(t, g * d) for (a, b), d in zip(SPEECH, depths_db, strict=True) for t, g in ((a - 0.6, 0), (a - 0.1, -1), (b + 0.3, -1), (b + 1.0, 0))]
+    points = [
+        (t, g * d)
+        for (a, b), d in zip(SPEECH, depths_db, strict=True)
+        for t, g in ((a - 0.6, 0), (a - 0.1, -1), (b + 0.3, -1), (b + 1.0, 0))
+    ]
     return levels(points, music=song(112))
 
 
 def search(told, now_db):
-    """Moves as deep as ``now_db`` that all share the first one's depth, where a depth tells what ``told`` says of it for each."""
-    moves = [Move(10.0 * k, 10.0 * k + 1, 10.0 * k + 5, 10.0 * k + 6, d, (10.0 * k + 1, 10.0 * k + 5)) for k, d in enumerate(now_db)]
+    """Moves as deep as ``now_db`` that all share the first one's depth.
+
+    For each of them a depth tells what ``told`` says of it.
+    """
+    moves = [
+        Move(10.0 * k, 10.0 * k + 1, 10.0 * k + 5, 10.0 * k + 6, d, (10.0 * k + 1, 10.0 * k + 5))
+        for k, d in enumerate(now_db)
+    ]
     exchanged = []
 
     def likelihood_gains(gone, candidates):
@@ -32,7 +42,14 @@ def search(told, now_db):
         moves[k] = new
 
     curve = SimpleNamespace(likelihood_gains=likelihood_gains)
-    return SimpleNamespace(moves=moves, curve=curve, put=put, shared=Shared(now_db[0], 1.0, 1.0), elsewhere=NOTHING_KNOWN, exchanged=exchanged)
+    return SimpleNamespace(
+        moves=moves,
+        curve=curve,
+        put=put,
+        shared=Shared(now_db[0], 1.0, 1.0),
+        elsewhere=NOTHING_KNOWN,
+        exchanged=exchanged,
+    )
 
 
 class FoundTest(unittest.TestCase):
@@ -86,7 +103,14 @@ class ElsewhereTest(unittest.TestCase):
     """A part of a programme whose other moves are known."""
 
     def known(self, *depths_db):
-        return Elsewhere({"depth_db": np.array(depths_db, dtype=float), "fall_s": np.full(len(depths_db), 0.5), "return_s": np.full(len(depths_db), 0.7)}, 30.0)
+        return Elsewhere(
+            {
+                "depth_db": np.array(depths_db, dtype=float),
+                "fall_s": np.full(len(depths_db), 0.5),
+                "return_s": np.full(len(depths_db), 0.7),
+            },
+            30.0,
+        )
 
     def test_values_of_others_cost_least_where_they_are_shared(self):
         told = self.known(9.0, 9.05, 8.95, 14.0).sharing("depth_db", np.array([5.0, 9.0, 14.0]), 0.2)
@@ -110,4 +134,6 @@ class ElsewhereTest(unittest.TestCase):
         a, b = 20.0, 24.0
         still = levels([(0, 0)], music=song(40, seed=3))
         self.assertEqual(find_gain(still, [(a, b)], self.known(*[9.0] * 8)).nats, 30.0)
-        self.assertEqual([d for d in find_gain(still, [(a, b)], self.known(*[9.0] * 8)).ducks if d.speech and d.certainty > 0.9], [])
+        self.assertEqual(
+            [d for d in find_gain(still, [(a, b)], self.known(*[9.0] * 8)).ducks if d.speech and d.certainty > 0.9], []
+        )

@@ -1,4 +1,7 @@
-"""Moves that were taken for one, for two, or for a part of another: speech that shares a move, and dips that no speech calls for."""
+"""Moves that were taken for one, for two, or for a part of another.
+
+Speech that shares a move, and dips that no speech calls for.
+"""
 
 import unittest
 from dataclasses import replace
@@ -89,7 +92,9 @@ class SplitTest(unittest.TestCase):
         return found
 
     def test_two_where_the_music_comes_up_between_them(self):
-        found = self.divided([(9.3, 0), (9.8, -10), (14.2, -10), (14.8, 0), (15.6, 0), (16.1, -10), (20.3, -10), (21.0, 0)])
+        found = self.divided(
+            [(9.3, 0), (9.8, -10), (14.2, -10), (14.8, 0), (15.6, 0), (16.1, -10), (20.3, -10), (21.0, 0)]
+        )
         one, two, none = found.moves
         self.assertEqual((one.serves, two.serves, none), ((10.0, 14.0), (16.2, 20.0), None))
         self.assertEqual([(u.in_s, u.out_s) for u in found.units], list(self.SPEECH))
@@ -97,14 +102,18 @@ class SplitTest(unittest.TestCase):
         self.assertAlmostEqual(two.fall_end_s, 16.1, delta=0.2)
 
     def test_two_where_it_falls_again_too_late(self):
-        one, two, _ = self.divided([(9.3, 0), (9.8, -10), (14.9, -10), (16.0, 0), (16.3, 0), (16.9, -10), (20.3, -10), (21.0, 0)]).moves
+        one, two, _ = self.divided(
+            [(9.3, 0), (9.8, -10), (14.9, -10), (16.0, 0), (16.3, 0), (16.9, -10), (20.3, -10), (21.0, 0)]
+        ).moves
         self.assertEqual((one.serves, two.serves), ((10.0, 14.0), (16.2, 20.0)))
         self.assertAlmostEqual(one.return_end_s, 16.0, delta=0.15)
         self.assertAlmostEqual(two.fall_start_s, 16.3, delta=0.15)
         self.assertAlmostEqual(two.fall_end_s, 16.9, delta=0.1)
 
     def test_of_depths_of_their_own(self):
-        one, two, _ = self.divided([(9.3, 0), (9.8, -20), (14.2, -20), (14.8, 0), (15.6, 0), (16.1, -10), (20.3, -10), (21.0, 0)]).moves
+        one, two, _ = self.divided(
+            [(9.3, 0), (9.8, -20), (14.2, -20), (14.8, 0), (15.6, 0), (16.1, -10), (20.3, -10), (21.0, 0)]
+        ).moves
         self.assertAlmostEqual(one.depth_db, 20, delta=2)
         self.assertAlmostEqual(two.depth_db, 10, delta=2)
 
@@ -115,7 +124,10 @@ class SplitTest(unittest.TestCase):
 
 
 class PartTest(unittest.TestCase):
-    """Two passages under one move, of which one has none by itself: what was reached or joined while little was known."""
+    """Two passages under one move, of which one has none by itself.
+
+    It was reached or joined while little was known.
+    """
 
     SPEECH = ((10.0, 14.0), (17.4, 21.0), (40.0, 44.0))
     ONE = Move(9.3, 9.8, 21.3, 22.0, 10.0, (10.0, 21.0))
@@ -149,7 +161,10 @@ class InTimeTest(unittest.TestCase):
 
     def test_that_edge_is_looked_for_in_time(self):
         points = [(9.3, 0), (9.8, -10), (22.3, -10), (23.0, 0)]
-        for lost in (Move(9.3, 9.8, 13.0, 13.7, 10.0, self.SPEECH[0]), Move(17.9, 18.4, 22.3, 23.0, 10.0, self.SPEECH[0])):
+        for lost in (
+            Move(9.3, 9.8, 13.0, 13.7, 10.0, self.SPEECH[0]),
+            Move(17.9, 18.4, 22.3, 23.0, 10.0, self.SPEECH[0]),
+        ):
             found = search(points, self.SPEECH, (lost, None))
             found.refine(0)
             self.assertAlmostEqual(found.moves[0].fall_end_s, 9.8, delta=0.2)
@@ -169,7 +184,9 @@ class PartedTest(unittest.TestCase):
         held = Move(15.3, 15.8, 26.5, 27.0, 10.0)
         before, dips, after = self.of([(15.3, 0), (15.8, -10), (26.5, -10), (27.0, 0)], held)
         self.assertEqual((dips, before), ([], after))
-        _, [(dip, nats)], after = self.of([(15.3, 0), (15.8, -10), (21.2, -10), (21.9, 0), (24.0, 0), (24.3, -10), (26.5, -10), (27.0, 0)], held)
+        _, [(dip, nats)], after = self.of(
+            [(15.3, 0), (15.8, -10), (21.2, -10), (21.9, 0), (24.0, 0), (24.3, -10), (26.5, -10), (27.0, 0)], held
+        )
         self.assertGreater(nats, 10)
         self.assertAlmostEqual(after.return_start_s, 21.2, delta=0.3)
         self.assertEqual((dip.return_end_s, dip.serves), (27.0, None))
@@ -179,7 +196,9 @@ class PartedTest(unittest.TestCase):
         early = Move(10.0, 10.5, 21.2, 21.9, 10.0)
         before, dips, after = self.of([(10.0, 0), (10.5, -10), (21.2, -10), (21.9, 0)], early)
         self.assertEqual((dips, before), ([], after))
-        _, [(dip, _)], after = self.of([(10.0, 0), (10.5, -10), (12.3, -10), (12.8, 0), (15.3, 0), (15.8, -10), (21.2, -10), (21.9, 0)], early)
+        _, [(dip, _)], after = self.of(
+            [(10.0, 0), (10.5, -10), (12.3, -10), (12.8, 0), (15.3, 0), (15.8, -10), (21.2, -10), (21.9, 0)], early
+        )
         self.assertAlmostEqual(after.fall_end_s, 15.8, delta=0.3)
         self.assertEqual((dip.fall_start_s, dip.serves), (10.0, None))
         self.assertAlmostEqual(dip.return_start_s, 12.3, delta=0.3)
@@ -192,7 +211,10 @@ class ComeApartTest(unittest.TestCase):
 
     def test_a_move_that_returns_in_the_fall_of_the_next_one_returns_with_its_speech(self):
         points = [(9.3, 0), (9.8, -10), (14.2, -10), (14.9, 0), (17.3, 0), (17.8, -10), (22.2, -10), (22.9, 0)]
-        into_each_other = Move(9.3, 9.8, 17.5, 19.5, 10.0, self.SPEECH[0]), Move(17.3, 17.8, 22.2, 22.9, 10.0, self.SPEECH[1])
+        into_each_other = (
+            Move(9.3, 9.8, 17.5, 19.5, 10.0, self.SPEECH[0]),
+            Move(17.3, 17.8, 22.2, 22.9, 10.0, self.SPEECH[1]),
+        )
         one, two = search(points, self.SPEECH, into_each_other).moves
         self.assertEqual(two, into_each_other[1])
         self.assertAlmostEqual(one.return_start_s, 14.2, delta=0.2)
@@ -219,9 +241,15 @@ class StrayTest(unittest.TestCase):
         self.assertGreater(nats, 20)
 
     def test_a_dip_that_reaches_the_move_behind_it_is_its_beginning(self):
-        """Taken for a dip and a fall in time, because they were looked for one after the other; and a dip that is one."""
+        """Taken for a dip and a fall in time, because they were looked for one after the other.
+
+        And a dip that is one.
+        """
         late = Move(41.3, 41.8, 48.3, 49.0, 10.0, (42.0, 48.0))
-        for dip, of_its_own in (((37.0, 0), (37.5, -10)), False), (((37.0, 0), (37.5, -10), (38.7, -10), (39.3, 0), (41.3, 0), (41.8, -10)), True):
+        for dip, of_its_own in (
+            (((37.0, 0), (37.5, -10)), False),
+            (((37.0, 0), (37.5, -10), (38.7, -10), (39.3, 0), (41.3, 0), (41.8, -10)), True),
+        ):
             points = [(9.3, 0), (9.8, -10), (16.3, -10), (17.0, 0), *dip, (48.3, -10), (49.0, 0)]
             found = search(points, self.SPEECH, (self.OWN, late))
             dips = strays(found, self.SPEECH, 60.0)

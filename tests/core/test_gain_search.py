@@ -1,4 +1,7 @@
-"""What the gain of music is read from, and how its moves are searched for: the compiled loops against the same sums written out."""
+"""What the gain of music is read from, and how its moves are searched for.
+
+The compiled loops stand against the same sums written out.
+"""
 
 import unittest
 from dataclasses import replace
@@ -94,11 +97,16 @@ class EvidenceTest(unittest.TestCase):
         """Two of equal level: what they sum to falls to nothing, for a moment, whenever they are against each other."""
         dice = np.random.default_rng(11)
         times = np.arange(3000) / FRAMES_PER_S
-        bands = [20 * np.log10(np.abs(np.cos(np.pi * dice.uniform(0.5, 12) * times + dice.uniform(0, 3))) + 1e-3) for _ in range(60)]
+        bands = [
+            20 * np.log10(np.abs(np.cos(np.pi * dice.uniform(0.5, 12) * times + dice.uniform(0, 3))) + 1e-3)
+            for _ in range(60)
+        ]
         stepped = np.array(bands) - 6.0 * (times >= 30.0)
         at = np.arange(40, 2960)
         for width, _, whole in SCALES[2:]:
-            one_by_one, as_one = (np.array([compared(band, width, at, frames) for band in stepped]) for frames in (1, whole))
+            one_by_one, as_one = (
+                np.array([compared(band, width, at, frames) for band in stepped]) for frames in (1, whole)
+            )
             away = np.abs(at - 1500) > 2 * width
             self.assertLess(as_one[:, away].std(), 0.8 * one_by_one[:, away].std())
             self.assertAlmostEqual(float(np.median(as_one[:, at == 1500])), -6.0, delta=1.0)
@@ -115,8 +123,12 @@ class EvidenceTest(unittest.TestCase):
         middle, side = (left + right) / 2, (left - right) / 2
         width = np.where(np.arange(len(left)) < 10 * RATE, 0.5, 2.0)
         lowered = np.where(np.arange(len(left)) < 10 * RATE, 1.0, 0.5)
-        wide = levels_of(np.stack([middle + width * side, middle - width * side], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
-        down = levels_of(lowered[:, None] * np.stack([left, right], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
+        wide = levels_of(
+            np.stack([middle + width * side, middle - width * side], axis=1), between_samples=False, spectrum=True
+        ).spectrum / np.float32(100)
+        down = levels_of(
+            lowered[:, None] * np.stack([left, right], axis=1), between_samples=False, spectrum=True
+        ).spectrum / np.float32(100)
         by_width, by_gain = (changes_of(x).scales[2].moved[245:255] for x in (wide, down))
         self.assertLess(by_gain.min(), -3)
         self.assertLess(np.abs(by_width).max(), -by_gain.min() * 2 / 3)
@@ -139,7 +151,11 @@ class EvidenceTest(unittest.TestCase):
         quiet[60:64] = 1
         most = np.float32(81.0)
         distance, partner = np.full((windows, KEPT), most, dtype=np.float32), np.zeros((windows, KEPT), dtype=np.int32)
-        room = np.zeros(130, dtype=np.float32), np.full(windows, most, dtype=np.float32), np.full((windows, 2), -1, dtype=np.int32)
+        room = (
+            np.zeros(130, dtype=np.float32),
+            np.full(windows, most, dtype=np.float32),
+            np.full((windows, 2), -1, dtype=np.int32),
+        )
         alike(shapes.reshape(-1), 16, np.float32(1 / (50 * 16)), quiet, lags, 300, most, distance, partner, *room)
         for window in (0, 10, 50, 61, 99, 100):
             at = window * 10 + lags[window * 10 + lags + 50 <= 1300]
@@ -190,11 +206,17 @@ class InstantsTest(unittest.TestCase):
         for length in (0.015, 0.15):
             heard = levels([(30.0 - length, 0), (30.0, -7), (36.0, -7), (36.5, 0)])
             known = instants_of(heard)
-            candidates = [Move(30.0 + off - length, 30.0 + off, 36.0, 36.5, 7.0) for length in (0.015, 0.15) for off in (-0.03, -0.01, 0.0, 0.01, 0.03)]
+            candidates = [
+                Move(30.0 + off - length, 30.0 + off, 36.0, 36.5, 7.0)
+                for length in (0.015, 0.15)
+                for off in (-0.03, -0.01, 0.0, 0.01, 0.03)
+            ]
             told = {(round(w.fall_s, 3), round(w.fall_end_s - 30.0, 2)): by_instants(known, w) for w in candidates}
             self.assertEqual(max(told, key=told.get), (length, 0.0), told)
             other = 0.165 - length
-            self.assertGreater(told[length, 0.0] - max(v for (fall, _), v in told.items() if fall == round(other, 3)), 1.0)
+            self.assertGreater(
+                told[length, 0.0] - max(v for (fall, _), v in told.items() if fall == round(other, 3)), 1.0
+            )
 
     def test_steps_are_where_none_is_expected_by_chance_only(self):
         heard = levels()
@@ -215,7 +237,12 @@ class InstantsTest(unittest.TestCase):
         heard = levels([(30.0, 0), (30.015, -7), (36.0, -7), (36.5, 0)])
         known = instants_of(heard)
         self.assertEqual(by_instants(known, Move(29.0, 30.0, 36.0, 37.0, 7.0)), 0.0)
-        deaf = Instants(np.full((1000, OCTAVES), FLOOR_DB, dtype=np.float32), Heard(np.ones(250, dtype=bool), (Part(0, 250, np.arange(48)),)), [], NEVER)
+        deaf = Instants(
+            np.full((1000, OCTAVES), FLOOR_DB, dtype=np.float32),
+            Heard(np.ones(250, dtype=bool), (Part(0, 250, np.arange(48)),)),
+            [],
+            NEVER,
+        )
         self.assertEqual(by_instants(deaf, Move(1.0, 1.015, 3.0, 3.015, 7.0)), 0.0)
 
     def test_the_loop_against_its_definition(self):
@@ -235,8 +262,11 @@ class InstantsTest(unittest.TestCase):
         known = instants_of(heard)
         with_them, without = Curve(found, pairs_of(heard), [], known), Curve(found, pairs_of(heard))
         one, other = Move(30.0, 30.015, 36.0, 36.5, 7.0), Move(29.85, 30.0, 36.0, 36.5, 7.0)
-        self.assertEqual(with_them.worth([], [one]), without.worth([], [one]))
-        self.assertAlmostEqual(with_them.worth([other], [one]) - without.worth([other], [one]), by_instants(known, one) - by_instants(known, other))
+        self.assertEqual(with_them.likelihood_gain([], [one]), without.likelihood_gain([], [one]))
+        self.assertAlmostEqual(
+            with_them.likelihood_gain([other], [one]) - without.likelihood_gain([other], [one]),
+            by_instants(known, one) - by_instants(known, other),
+        )
 
 
 class CurveTest(unittest.TestCase):
@@ -258,23 +288,39 @@ class CurveTest(unittest.TestCase):
             seen = np.where(inside, compared(gain, scale.width, at, scale.whole), 0.0)
             left = scale.moved - scale.step * seen
             logs = np.log((DEGREES + left**2) / (DEGREES + scale.moved**2))
-            total -= 0.5 * (DEGREES + 1) * self.curve.luck.weights[0] * scale.hop / scale.width * logs[scale.step > 0].sum()
+            total -= (
+                0.5 * (DEGREES + 1) * self.curve.luck.weights[0] * scale.hop / scale.width * logs[scale.step > 0].sum()
+            )
         return total
 
     def test_worth_is_what_the_scales_tell(self):
         one, other = Move(9.3, 9.8, 16.3, 17.0, 10.0), Move(25.1, 25.83, 32.2, 33.0, 7.0)
         self.assertAlmostEqual(self.curve.likelihood_gain([], [one]), self.log_likelihood_ratios([one]), places=6)
         self.curve.exchange([], [one])
-        self.assertAlmostEqual(self.curve.likelihood_gain([], [other]), self.log_likelihood_ratios([one, other]) - self.log_likelihood_ratios([one]), places=6)
+        self.assertAlmostEqual(
+            self.curve.likelihood_gain([], [other]),
+            self.log_likelihood_ratios([one, other]) - self.log_likelihood_ratios([one]),
+            places=6,
+        )
         self.curve.exchange([], [other])
-        self.assertAlmostEqual(self.curve.likelihood_gain([one], []), self.log_likelihood_ratios([other]) - self.log_likelihood_ratios([one, other]), places=6)
+        self.assertAlmostEqual(
+            self.curve.likelihood_gain([one], []),
+            self.log_likelihood_ratios([other]) - self.log_likelihood_ratios([one, other]),
+            places=6,
+        )
 
     def test_an_edge_put_elsewhere_is_worth_the_same_as_the_whole_move(self):
         one = Move(9.3, 9.8, 16.3, 17.0, 10.0)
         self.curve.exchange([], [one])
-        for other in (replace(one, return_start_s=16.0, return_end_s=16.4), replace(one, fall_end_s=9.6), replace(one, depth_db=7.0)):
+        for other in (
+            replace(one, return_start_s=16.0, return_end_s=16.4),
+            replace(one, fall_end_s=9.6),
+            replace(one, depth_db=7.0),
+        ):
             self.assertAlmostEqual(
-                self.curve.likelihood_gain([one], [other]), self.log_likelihood_ratios([other]) - self.log_likelihood_ratios([one]), places=6
+                self.curve.likelihood_gain([one], [other]),
+                self.log_likelihood_ratios([other]) - self.log_likelihood_ratios([one]),
+                places=6,
             )
         self.assertEqual(self.curve.likelihood_gain([one], [one]), 0.0)
 
@@ -285,19 +331,31 @@ class CurveTest(unittest.TestCase):
         alone = [self.curve.likelihood_gain([one], [other]) for other in others]
         np.testing.assert_allclose(self.curve.likelihood_gains([one], table(others)), alone, atol=1e-9)
         with_dip = self.curve.likelihood_gains([one], np.array([table([other, dip]) for other in others]))
-        np.testing.assert_allclose(with_dip, [self.curve.likelihood_gain([one], [other, dip]) for other in others], atol=1e-9)
+        np.testing.assert_allclose(
+            with_dip, [self.curve.likelihood_gain([one], [other, dip]) for other in others], atol=1e-9
+        )
         np.testing.assert_allclose(with_dip, np.array(alone) + self.curve.likelihood_gain([], [dip]), atol=0.05)
 
     def test_pairs_tell_how_far_the_curve_explains_their_levels(self):
-        # One block under the move and one beside it, two beside it, and one on its fall, where it is lowered by its mean.
-        one, other, offset, scale = np.array([600, 50, 470]), np.array([1100, 1200, 1300]), np.array([-9.0, 0.5, -6.0]), np.array([0.5, 1.0, 2.0])
+        # One block under the move and one beside it, two beside it, and one on its fall, where it is lowered by its
+        # mean.
+        one, other, offset, scale = (
+            np.array([600, 50, 470]),
+            np.array([1100, 1200, 1300]),
+            np.array([-9.0, 0.5, -6.0]),
+            np.array([0.5, 1.0, 2.0]),
+        )
         with_pairs = Curve(self.found, Pairs(one, other, offset, scale), THREE)
         move = Move(9.3, 9.8, 16.3, 17.0, 10.0)
         times = (np.arange(len(self.levels)) + 0.5) / FRAMES_PER_S
         gain = (move.gain_db(times - 0.008) + move.gain_db(times + 0.008)) / 2
         lowered = np.array([gain[a : a + 10].mean() - gain[b : b + 10].mean() for a, b in zip(one, other, strict=True)])
         before, after = (np.log1p((left / scale) ** 2 / 2).sum() for left in (offset, offset - lowered))
-        self.assertAlmostEqual(with_pairs.worth([], [move]) - self.curve.likelihood_gain([], [move]), 1.5 * PAIR_WEIGHT * (before - after), places=6)
+        self.assertAlmostEqual(
+            with_pairs.likelihood_gain([], [move]) - self.curve.likelihood_gain([], [move]),
+            1.5 * PAIR_WEIGHT * (before - after),
+            places=6,
+        )
         # Where it is asked whether a ramp is slow, half of that.
         by_pairs = with_pairs.slowly([], table([move])[None]) - self.curve.slowly([], table([move])[None])
         self.assertAlmostEqual(by_pairs[0], 0.75 * PAIR_WEIGHT * (before - after), places=6)
@@ -305,27 +363,41 @@ class CurveTest(unittest.TestCase):
     def test_slow_ramps_are_told_by_what_moves_in_a_fifth_of_a_second_and_more(self):
         one, slower = Move(9.3, 9.8, 16.3, 17.0, 10.0), Move(9.3, 9.8, 16.3, 18.5, 10.0)
         self.assertEqual([scale.width / FRAMES_PER_S for scale in self.found.scales[2:]], [0.2, 0.8])
-        self.assertAlmostEqual(self.curve.slowly([], table([one])[None])[0], self.log_likelihood_ratios([one], 2), places=6)
+        self.assertAlmostEqual(
+            self.curve.slowly([], table([one])[None])[0], self.log_likelihood_ratios([one], 2), places=6
+        )
         self.curve.exchange([], [one])
         self.assertAlmostEqual(
-            self.curve.slowly([one], table([slower]))[0], self.log_likelihood_ratios([slower], 2) - self.log_likelihood_ratios([one], 2), places=6
+            self.curve.slowly([one], table([slower]))[0],
+            self.log_likelihood_ratios([slower], 2) - self.log_likelihood_ratios([one], 2),
+            places=6,
         )
 
     def test_what_is_true_tells_more_than_its_neighbours(self):
         true = Move(9.3, 9.8, 16.3, 17.0, 10.0)
         best = self.curve.likelihood_gain([], [true])
         self.assertGreater(best, 20)
-        for other in (replace(true, depth_db=7.0), replace(true, depth_db=13.0), replace(true, fall_start_s=8.9, fall_end_s=9.4)):
+        for other in (
+            replace(true, depth_db=7.0),
+            replace(true, depth_db=13.0),
+            replace(true, fall_start_s=8.9, fall_end_s=9.4),
+        ):
             self.assertLess(self.curve.likelihood_gain([], [other]), best)
 
     def test_the_table_of_edges_agrees_with_the_curve(self):
         """Far from each other a fall and a return tell together what the move that they make tells."""
         move, end = Move(9.3, 9.8, 16.3, 17.0, 10.0), round(9.8 * FRAMES_PER_S)
         # Whatever place it has among those that are looked at.
-        fall = log_likelihood_ratios(self.found, 0.5, range(end - 7, end + 3), np.array([10.0]), 1.0, self.curve.luck.weights)[7, 0]
+        fall = log_likelihood_ratios(
+            self.found, 0.5, range(end - 7, end + 3), np.array([10.0]), 1.0, self.curve.luck.weights
+        )[7, 0]
         last = round(17.0 * FRAMES_PER_S)
-        back = log_likelihood_ratios(self.found, 0.7, range(last, last + 1), np.array([10.0]), -1.0, self.curve.luck.weights)[0, 0]
-        self.assertAlmostEqual(fall + back, self.curve.likelihood_gain([], [move]), delta=0.05 * self.curve.likelihood_gain([], [move]))
+        back = log_likelihood_ratios(
+            self.found, 0.7, range(last, last + 1), np.array([10.0]), -1.0, self.curve.luck.weights
+        )[0, 0]
+        self.assertAlmostEqual(
+            fall + back, self.curve.likelihood_gain([], [move]), delta=0.05 * self.curve.likelihood_gain([], [move])
+        )
 
 
 class AgreeTest(unittest.TestCase):
@@ -342,7 +414,10 @@ class AgreeTest(unittest.TestCase):
     def test_lengths_that_all_have(self):
         # Too long or too short, and not where they lie.
         for fall_s, return_s in ((0.6, 0.8), (1.3, 1.7)):
-            moves = tuple(Move(9.9 - fall_s + t, 9.9 + t, 16.3 + t, 16.3 + return_s + t, 10.0, span) for t, span in zip((0, 16, 32), THREE, strict=True))
+            moves = tuple(
+                Move(9.9 - fall_s + t, 9.9 + t, 16.3 + t, 16.3 + return_s + t, 10.0, span)
+                for t, span in zip((0, 16, 32), THREE, strict=True)
+            )
             search = self.search(moves, Shared(10.0, fall_s, return_s))
             search.agree()
             self.assertAlmostEqual(search.shared.fall_s, 0.9, delta=0.12)
@@ -352,13 +427,18 @@ class AgreeTest(unittest.TestCase):
                 self.assertAlmostEqual((move.fall_start_s + move.fall_end_s) / 2, 9.35 + 16 * k, delta=0.1)
 
     def test_where_too_few_share_one_each_keeps_its_own(self):
-        moves = tuple(Move(9.9 - fall + t, 9.9 + t, 16.3 + t, 17.5 + t, 10.0, span) for t, span, fall in zip((0, 16, 32), THREE, (0.3, 0.6, 1.0), strict=True))
+        moves = tuple(
+            Move(9.9 - fall + t, 9.9 + t, 16.3 + t, 17.5 + t, 10.0, span)
+            for t, span, fall in zip((0, 16, 32), THREE, (0.3, 0.6, 1.0), strict=True)
+        )
         search = self.search(moves, Shared(10.0, 0.6, 1.2))
         search.agree()
         self.assertEqual([round(m.fall_s, 6) for m in search.moves], [0.3, 0.6, 1.0])
 
     def test_the_depth_that_all_have_lies_in_the_middle_of_where_it_may_lie(self):
-        moves = tuple(Move(8.9 + t, 9.8 + t, 16.3 + t, 17.5 + t, 9.7, span) for t, span in zip((0, 16, 32), THREE, strict=True))
+        moves = tuple(
+            Move(8.9 + t, 9.8 + t, 16.3 + t, 17.5 + t, 9.7, span) for t, span in zip((0, 16, 32), THREE, strict=True)
+        )
         search = self.search(moves, Shared(9.7, 0.9, 1.2))
         search.agree()
         self.assertAlmostEqual(search.shared.depth_db, 10.0, delta=0.3)
@@ -371,7 +451,10 @@ class AgreeTest(unittest.TestCase):
 
     def test_a_depth_of_its_own_stays(self):
         depths = (10.0, 10.0, 5.0)
-        moves = tuple(Move(8.9 + t, 9.8 + t, 16.3 + t, 17.5 + t, d, span) for t, span, d in zip((0, 16, 32), THREE, depths, strict=True))
+        moves = tuple(
+            Move(8.9 + t, 9.8 + t, 16.3 + t, 17.5 + t, d, span)
+            for t, span, d in zip((0, 16, 32), THREE, depths, strict=True)
+        )
         search = self.search(moves, Shared(10.0, 0.9, 1.2))
         search.agree()
         self.assertEqual(search.moves[2].depth_db, 5.0)

@@ -38,7 +38,10 @@ class EarlierTest(unittest.TestCase):
         cls.measurement = three_stems(talk(SECONDS, SPANS, -24), chord(SECONDS, -29), noise(SECONDS, -42))
 
     def remedies_made(self):
-        made = [mock.patch.object(kind, "balance_remedies", side_effect=balance_remedies) for kind in (first_word_masked, masked_speech, voice_low)]
+        made = [
+            mock.patch.object(kind, "balance_remedies", side_effect=balance_remedies)
+            for kind in (first_word_masked, masked_speech, voice_low)
+        ]
         started = [patch.start() for patch in made]
         for patch in made:
             self.addCleanup(patch.stop)
@@ -68,7 +71,11 @@ class EarlierTest(unittest.TestCase):
         other = replace(self.measurement)
         stricter = replace(SPEC, limits=replace(SPEC.limits, clearance_lu=14.0))
         part = by_hand([Part(2.0, 98.0)], SECONDS)
-        for what, given in (("measurement", (other, SPEC)), ("spec", (self.measurement, stricter)), ("programme", (self.measurement, SPEC, (), part))):
+        for what, given in (
+            ("measurement", (other, SPEC)),
+            ("spec", (self.measurement, stricter)),
+            ("programme", (self.measurement, SPEC, (), part)),
+        ):
             with self.subTest(what):
                 found = judge(*given, earlier=plain)
                 self.assertEqual(told(found), told(judge(*given)))
@@ -82,7 +89,9 @@ class OnceTest(unittest.TestCase):
         self.measurement = three_stems(talk(SECONDS, SPANS, -24), chord(SECONDS, -29), noise(SECONDS, -42))
         self.calls = []
         finding = next(f for f in judge(self.measurement, SPEC).findings)
-        self.kind = Kind("alone", "signal", lambda evidence: self.calls.append(evidence.speech) or [finding], alone=True)
+        self.kind = Kind(
+            "alone", "signal", lambda evidence: self.calls.append(evidence.speech) or [finding], alone=True
+        )
         self.finding = finding
 
     def test_a_kind_that_looks_at_sound_alone(self):
@@ -91,7 +100,10 @@ class OnceTest(unittest.TestCase):
         for judgement in (first, later, judge(self.measurement, SPEC, CORRECTIONS[2], earlier=later)):
             self.assertEqual(tuple(self.kind.found(judgement.context)), (self.finding,))
         self.assertEqual(len(self.calls), 1)
-        for other in (judge(self.measurement, replace(SPEC, name="another"), earlier=later), judge(self.measurement, SPEC)):
+        for other in (
+            judge(self.measurement, replace(SPEC, name="another"), earlier=later),
+            judge(self.measurement, SPEC),
+        ):
             list(self.kind.found(other.context))
         self.assertEqual(len(self.calls), 3)
 

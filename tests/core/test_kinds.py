@@ -11,7 +11,14 @@ from mezzavoce_core.judge.judging import gather, judge
 from mezzavoce_core.judge.kinds import duck_one_sided
 from mezzavoce_core.judge.model import FAMILIES, MUST, NOTE, SHOULD, Finding, Point
 from mezzavoce_core.judge.remedies import level_points
-from mezzavoce_core.judge.remedies.prediction import around, gain_curve, integrated_with, predicted, ratio_over, with_gain
+from mezzavoce_core.judge.remedies.prediction import (
+    around,
+    gain_curve,
+    integrated_with,
+    predicted,
+    ratio_over,
+    with_gain,
+)
 from mezzavoce_core.judge.spec import DEFAULT, Limits, Spec
 from mezzavoce_core.measure.loudness import integrated
 from mezzavoce_core.measure.speech import SPEECH, Correction
@@ -60,11 +67,17 @@ class DuckMissingTest(unittest.TestCase):
         points = [(p.at_s, p.gain_db) for p in remedy.points]
         music = automated(chord(40, -24), DUCKED[:4])
         voice = talk(40, SPANS)
-        mended = three_stems(voice, automated(music, points)) if remedy.role == "music" else three_stems(automated(voice, points), music)
+        mended = (
+            three_stems(voice, automated(music, points))
+            if remedy.role == "music"
+            else three_stems(automated(voice, points), music)
+        )
         result = judge(mended, RELAXED)
         self.assertEqual(result.findings, ())
         if remedy.predicted_integrated_lufs is not None:
-            self.assertAlmostEqual(result.context.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.15)
+            self.assertAlmostEqual(
+                result.context.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.15
+            )
 
     def test_both_ways_are_offered(self):
         ways = {self.finding.remedy.role, *(a.role for a in self.finding.alternatives)}
@@ -72,20 +85,27 @@ class DuckMissingTest(unittest.TestCase):
 
 
 class SourceTest(unittest.TestCase):
-    """Where a role has several stems, a finding names the one that is to blame there, and its remedies are for that one or for all."""
+    """Where a role has several stems, a finding names the one that is to blame there.
+
+    Its remedies are for that one or for all.
+    """
 
     def judged(self, first, second):
         voice = talk(40, SPANS)
         stems = [("dialogue", stereo(voice)), ("music", stereo(first)), ("music", stereo(second))]
         plain = measured(stereo(voice + first + second), stems)
         names = ("voice.wav", "strings.wav", "drums.wav")
-        return judge(replace(plain, stems=tuple(replace(s, name=n) for s, n in zip(plain.stems, names, strict=True))), RELAXED)
+        return judge(
+            replace(plain, stems=tuple(replace(s, name=n) for s, n in zip(plain.stems, names, strict=True))), RELAXED
+        )
 
     def test_stems_that_sound_at_once_go_down_together(self):
         parts = [automated(music, DUCKED[:4]) for music in (chord(40, -25.5), chord(40, -29, hz=370.0))]
         (finding,) = self.judged(*parts).findings
         remedy = finding.remedy
-        self.assertEqual((finding.source, remedy.role, remedy.source, remedy.together), ("strings.wav", "music", None, True))
+        self.assertEqual(
+            (finding.source, remedy.role, remedy.source, remedy.together), ("strings.wav", "music", None, True)
+        )
         after = self.judged(*(automated(music, [(p.at_s, p.gain_db) for p in remedy.points]) for music in parts))
         self.assertEqual(after.findings, ())
         lowest = float(np.nanmin(after.context.local_ratio_lu[241:299]))
@@ -94,15 +114,23 @@ class SourceTest(unittest.TestCase):
     def test_what_is_for_one_of_them_is_predicted_for_that_one(self):
         parts = [automated(music, DUCKED[:4]) for music in (chord(40, -25.5), chord(40, -29, hz=370.0))]
         before = self.judged(*parts)
-        one = predicted(before.context, replace(before.findings[0].remedy, source="strings.wav"), before.context.passages[1:])
+        one = predicted(
+            before.context, replace(before.findings[0].remedy, source="strings.wav"), before.context.passages[1:]
+        )
         after = self.judged(automated(parts[0], [(p.at_s, p.gain_db) for p in one.points]), parts[1])
-        self.assertAlmostEqual(float(np.nanmin(after.context.local_ratio_lu[241:299])), one.predicted_speech_to_background_lu, delta=0.3)
+        self.assertAlmostEqual(
+            float(np.nanmin(after.context.local_ratio_lu[241:299])), one.predicted_speech_to_background_lu, delta=0.3
+        )
         self.assertAlmostEqual(after.context.loudness.integrated_lufs, one.predicted_integrated_lufs, delta=0.1)
 
     def test_the_louder_stem_is_named(self):
-        first, second = (chord(40, -24) * np.where((np.arange(40 * RATE) < 20 * RATE) == early, 1.0, 0.03) for early in (True, False))
+        first, second = (
+            chord(40, -24) * np.where((np.arange(40 * RATE) < 20 * RATE) == early, 1.0, 0.03) for early in (True, False)
+        )
         found = self.judged(first, second).findings
-        self.assertEqual([(f.kind, f.source) for f in found], [("duck-missing", "strings.wav"), ("duck-missing", "drums.wav")])
+        self.assertEqual(
+            [(f.kind, f.source) for f in found], [("duck-missing", "strings.wav"), ("duck-missing", "drums.wav")]
+        )
         for finding in found:
             for remedy in (finding.remedy, *finding.alternatives):
                 self.assertEqual(remedy.source, {"music": finding.source, "dialogue": None}[remedy.role])
@@ -203,7 +231,14 @@ class LoudnessKindsTest(unittest.TestCase):
     def test_anchored_to_dialogue(self):
         spec = Spec(
             "long form",
-            Limits(integrated_lufs=-24.0, integrated_tolerance_lu=2.0, anchor="dialogue", clearance_lu=None, first_word_lu=None, true_peak_max_dbtp=None),
+            Limits(
+                integrated_lufs=-24.0,
+                integrated_tolerance_lu=2.0,
+                anchor="dialogue",
+                clearance_lu=None,
+                first_word_lu=None,
+                true_peak_max_dbtp=None,
+            ),
         )
         (finding,) = judge(programme(voice_db=-10), spec).findings
         self.assertEqual((finding.kind, finding.role), ("integrated-off-target", "dialogue"))
@@ -212,7 +247,9 @@ class LoudnessKindsTest(unittest.TestCase):
     def test_dual_mono(self):
         spec = Spec("dual", Limits(mono="dual"))
         self.assertAlmostEqual(judge(measured(sine(-23, 20)), spec).context.loudness.integrated_lufs, -23.0, delta=0.1)
-        self.assertAlmostEqual(judge(measured(sine(-23, 20)), DEFAULT).context.loudness.integrated_lufs, -26.0, delta=0.1)
+        self.assertAlmostEqual(
+            judge(measured(sine(-23, 20)), DEFAULT).context.loudness.integrated_lufs, -26.0, delta=0.1
+        )
 
     def test_short_term_over(self):
         spec = Spec("short", Limits(integrated_lufs=None, short_term_max_lufs=-18.0, section_jump_lu=None))
@@ -260,7 +297,9 @@ class WithoutStemsTest(unittest.TestCase):
 
     def test_background_in_one(self):
         voice, under = talk(40, SPANS), chord(40, -25)
-        result = judge(measured(stereo(voice + under), [("dialogue", stereo(voice)), ("background", stereo(under))]), RELAXED)
+        result = judge(
+            measured(stereo(voice + under), [("dialogue", stereo(voice)), ("background", stereo(under))]), RELAXED
+        )
         self.assertEqual({f.kind for f in result.findings}, {"masked-speech"})
         self.assertEqual(result.findings[0].remedy.role, "background")
 
@@ -296,7 +335,9 @@ class CausesTest(unittest.TestCase):
         self.assertEqual([f.also for f in found], [(), ()])
 
     def test_note_is_the_lightest(self):
-        (found,) = self.merge(self.finding("masked-speech", 1, 3, NOTE), self.finding("first-word-masked", 1, 1.5, SHOULD))
+        (found,) = self.merge(
+            self.finding("masked-speech", 1, 3, NOTE), self.finding("first-word-masked", 1, 1.5, SHOULD)
+        )
         self.assertEqual(found.severity, SHOULD)
 
 
@@ -326,15 +367,26 @@ class PredictionTest(unittest.TestCase):
 
     def test_looking_around_a_stretch_gives_what_the_whole_would(self):
         evidence = self.context
-        for role, in_s, out_s, gain_db in (("music", 8.0, 14.0, -7.0), ("dialogue", 24.0, 30.0, 4.0), ("music", 0.2, 2.0, -3.0), ("music", 38.0, 40.0, 5.0)):
+        for role, in_s, out_s, gain_db in (
+            ("music", 8.0, 14.0, -7.0),
+            ("dialogue", 24.0, 30.0, 4.0),
+            ("music", 0.2, 2.0, -3.0),
+            ("music", 38.0, 40.0, 5.0),
+        ):
             points = level_points.hold_points(evidence, in_s, out_s, gain_db)
             changed = with_gain(evidence.balance, role, gain_curve(points, len(evidence.power)))
-            part = changed.voice - evidence.balance.voice if role == "dialogue" else changed.music - evidence.balance.music
-            self.assertAlmostEqual(integrated_with(evidence, role, points), integrated(np.maximum(evidence.power + part, 0.0)), places=9)
+            part = (
+                changed.voice - evidence.balance.voice if role == "dialogue" else changed.music - evidence.balance.music
+            )
+            self.assertAlmostEqual(
+                integrated_with(evidence, role, points), integrated(np.maximum(evidence.power + part, 0.0)), places=9
+            )
             first, last = around(in_s, out_s, len(evidence.power))
             window = with_gain(evidence.balance.part(first, last), role, gain_curve(points, last - first, first))
             blocks = np.arange(int(in_s * 10), int(out_s * 10))
-            np.testing.assert_allclose(ratio_over(window, blocks - first // 10), ratio_over(changed, blocks), rtol=1e-12)
+            np.testing.assert_allclose(
+                ratio_over(window, blocks - first // 10), ratio_over(changed, blocks), rtol=1e-12
+            )
 
     def test_points_stay_inside_the_programme(self):
         points = level_points.hold_points(self.context, 0.1, 39.9, -6.0)
@@ -349,7 +401,10 @@ class PredictionTest(unittest.TestCase):
         self.assertEqual(finding.remedy.action, "lower")
 
     def test_whole_gain_without_a_level(self):
-        self.assertEqual(level_points.whole_gain(self.context, -2.0).predicted_integrated_lufs, self.context.loudness.integrated_lufs - 2.0)
+        self.assertEqual(
+            level_points.whole_gain(self.context, -2.0).predicted_integrated_lufs,
+            self.context.loudness.integrated_lufs - 2.0,
+        )
 
 
 class ShortcutsTest(unittest.TestCase):
@@ -359,7 +414,9 @@ class ShortcutsTest(unittest.TestCase):
         for first in range(1, 60):
             for guess in (-5.0, 1.0, first - 3.5, first, first + 7.2, 300.0, float("nan")):
                 asked = []
-                found = level_points.first_step(lambda step, first=first, asked=asked: asked.append(step) or step >= first, guess)
+                found = level_points.first_step(
+                    lambda step, first=first, asked=asked: asked.append(step) or step >= first, guess
+                )
                 self.assertEqual(found, min(first, 48), guess)
                 self.assertLess(len(asked), 14)
         asked = []
@@ -385,11 +442,18 @@ class ShortcutsTest(unittest.TestCase):
         for length, holes in ((5, 0), (100, 0.1), (1000, 0), (1000, 0.01)):
             sides = np.where(dice.random(length) < holes, np.nan, dice.normal(size=length))
             for way in duck_one_sided.WAYS:
-                one_by_one = [off for k in range(0, length, 15) if (off := duck_one_sided.stands_off(sides, k, k + 30, way)) is not None]
+                one_by_one = [
+                    off
+                    for k in range(0, length, 15)
+                    if (off := duck_one_sided.stands_off(sides, k, k + 30, way)) is not None
+                ]
                 np.testing.assert_allclose(np.sort(duck_one_sided.anywhere(sides, way)), np.sort(one_by_one or [0.0]))
 
     def test_what_is_drawn_on_the_other_side_is_soft_and_leaves_the_words_alone(self):
-        for told, drawn in (((10.2, 10.9, 19.5, 19.54), (9.2, 9.9, 20.1, 20.4)), ((8.9, 9.4, 20.3, 21.0), (8.9, 9.4, 20.3, 21.0))):
+        for told, drawn in (
+            ((10.2, 10.9, 19.5, 19.54), (9.2, 9.9, 20.1, 20.4)),
+            ((8.9, 9.4, 20.3, 21.0), (8.9, 9.4, 20.3, 21.0)),
+        ):
             np.testing.assert_allclose(duck_one_sided._around(10.0, 20.0, told), drawn)
 
 

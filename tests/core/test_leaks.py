@@ -12,9 +12,14 @@ SPANS = [(4.0, 9.0), (15.0, 22.0), (27.0, 36.0)]
 
 
 def lying(signal, *, delay=0):
-    """A stem at a quarter of the rate, as a proxy of it would be read; looked at in its first and in its last stretch."""
+    """A stem at a quarter of the rate, as its proxy would be read.
+
+    It is looked at in its first and in its last stretch.
+    """
     coarse = signal.reshape(-1, 4).mean(axis=1).astype(np.float32)
-    return Lying(lambda start, length: coarse[round(start * RATE) : round((start + length) * RATE)], [0.0, 13.0, 26.0], delay)
+    return Lying(
+        lambda start, length: coarse[round(start * RATE) : round((start + length) * RATE)], [0.0, 13.0, 26.0], delay
+    )
 
 
 def gain(db):
@@ -49,7 +54,9 @@ class LeakTest(unittest.TestCase):
 
     def test_several_in_one_are_all_found(self):
         held = self.found(voice=self.voice + gain(-10) * (self.notes + self.storm), notes=self.notes, storm=self.storm)
-        self.assertEqual({pair: leak.copy for pair, leak in held.items()}, {("voice", "notes"): True, ("voice", "storm"): True})
+        self.assertEqual(
+            {pair: leak.copy for pair, leak in held.items()}, {("voice", "notes"): True, ("voice", "storm"): True}
+        )
 
     def test_turned_round(self):
         (leak,) = self.found(voice=self.voice, storm=self.storm - gain(-12) * self.voice).values()
@@ -58,7 +65,9 @@ class LeakTest(unittest.TestCase):
 
     def test_the_same_hum_in_both_is_no_copy(self):
         hum = sine(-45, SECONDS, hz=100.0)
-        self.assertEqual([leak for leak in self.found(voice=self.voice + hum, storm=self.storm + 2 * hum).values() if leak.copy], [])
+        self.assertEqual(
+            [leak for leak in self.found(voice=self.voice + hum, storm=self.storm + 2 * hum).values() if leak.copy], []
+        )
 
     def test_one_that_lies_later_in_the_mix(self):
         late = np.concatenate([np.zeros(4 * 600), self.storm + gain(-12) * self.voice])[: len(self.storm)]

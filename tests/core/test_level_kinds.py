@@ -1,6 +1,7 @@
 """Findings of the loudness, peak and signal families: planted, found once, in place; nothing on clean material.
 
-Limits are those of the delivery specs (see the presets); what counts as usual for clipping, drop-outs and phase is common practice.
+Limits are those of the delivery specs (see the presets); what counts as usual for clipping, drop-outs and phase is
+common practice.
 """
 
 import unittest
@@ -29,7 +30,10 @@ def kinds(findings):
 def wide(seconds, level_db, seed=1):
     """Two channels with something in common and something of their own."""
     both = noise(seconds, level_db, seed=seed)
-    return np.stack([both + noise(seconds, level_db - 6, seed=seed + 50), both + noise(seconds, level_db - 6, seed=seed + 60)], axis=1)
+    return np.stack(
+        [both + noise(seconds, level_db - 6, seed=seed + 50), both + noise(seconds, level_db - 6, seed=seed + 60)],
+        axis=1,
+    )
 
 
 class LoudnessTest(unittest.TestCase):
@@ -69,7 +73,10 @@ class LoudnessTest(unittest.TestCase):
             self.assertEqual(finding.remedy.action, "lower" if step_db > 0 else "raise")
 
     def test_slow_swells_and_many_steps_are_no_jumps(self):
-        swell = wide(120, -26) * 10 ** (np.interp(np.arange(120 * RATE) / RATE, [0, 50, 65, 80, 120], [0, 0, 6, 0, 0]) / 20)[:, None]
+        swell = (
+            wide(120, -26)
+            * 10 ** (np.interp(np.arange(120 * RATE) / RATE, [0, 50, 65, 80, 120], [0, 0, 6, 0, 0]) / 20)[:, None]
+        )
         self.assertEqual(found(swell), ())
         often = wide(120, -26) * np.repeat(np.tile([1.0, 2.0], 6), 10 * RATE)[:, None]
         self.assertEqual(found(often), ())
@@ -165,7 +172,10 @@ class SignalTest(unittest.TestCase):
         self.assertEqual((finding.kind, finding.severity), ("mono-loss", "should"))
 
     def test_a_wide_pad_was_not_turned_over(self):
-        """Two pieces of real music come down to a correlation of -.7 to -.78 by themselves; what goes in mono is still told."""
+        """Two pieces of real music come down to a correlation of -.7 to -.78 by themselves.
+
+        What goes in mono is still told.
+        """
         common, apart = noise(30, -26, seed=1), noise(30, -34.5, seed=2)
         (finding,) = found(np.stack([common + apart, -common + apart], axis=1))
         self.assertEqual((finding.kind, finding.severity), ("mono-loss", "should"))
@@ -191,7 +201,9 @@ class SignalTest(unittest.TestCase):
             np.sin(2 * np.pi * hz * t + p) * np.exp(-((t * r) % 1) * 3)
             for hz, r, p in zip((110, 220, 331, 440), (1, 2, 1.5, 3), rng.uniform(0, 6, 4), strict=True)
         )
-        panned = np.stack([notes * 0.05 + noise(60, -50, seed=1), np.roll(notes, 300) * 0.045 + noise(60, -50, seed=2)], axis=1)
+        panned = np.stack(
+            [notes * 0.05 + noise(60, -50, seed=1), np.roll(notes, 300) * 0.045 + noise(60, -50, seed=2)], axis=1
+        )
         spoken = stereo(talk(60, [(2, 9), (11, 25), (31, 50)], -24) + noise(60, -60))
         for signal in (panned, spoken, panned + spoken, wide(60, -24)):
             self.assertEqual(found(signal, true_peak_max_dbtp=-1), ())

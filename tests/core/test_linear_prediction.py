@@ -53,4 +53,11 @@ class GoesOnTest(unittest.TestCase):
         for rate in (44100, 96000):
             t = np.arange(3 * rate) / rate
             music = sum(0.03 * np.sin(2 * np.pi * h * t + h) for h in (110.0, 164.8, 277.2, 440.0))
-            self.assertTrue(goes_on(*sounding(automated(music, [(AT_S, -8), (AT_S + RAMP_S, 0)], rate=rate), rate), AT_S, AT_S + RAMP_S, 8.0))
+            self.assertTrue(
+                goes_on(
+                    *sounding(automated(music, [(AT_S, -8), (AT_S + RAMP_S, 0)], rate=rate), rate),
+                    AT_S,
+                    AT_S + RAMP_S,
+                    8.0,
+                )
+            )

@@ -17,7 +17,10 @@ VERSIONS = ("3.11.0", "3.11.2", "3.11.7", "3.11.20")
 def locked():
     """Every line of the lock with its hashes."""
     text = LOCK.read_text(encoding="ascii").replace("\\\n", " ")
-    return [(Requirement(line.split(" --hash", 1)[0].strip()), re.findall(r"--hash=sha256:([0-9a-f]{64})", line)) for line in text.splitlines()]
+    return [
+        (Requirement(line.split(" --hash", 1)[0].strip()), re.findall(r"--hash=sha256:([0-9a-f]{64})", line))
+        for line in text.splitlines()
+    ]
 
 
 class LockTest(unittest.TestCase):
@@ -41,7 +44,10 @@ class LockTest(unittest.TestCase):
                     if _holds(wanted, here):
                         found = pinned.get(canonicalize_name(wanted.name))
                         self.assertIsNotNone(found, f"{distribution.name} needs {line} on {version}")
-                        self.assertTrue(_holds(found, here), f"{distribution.name} needs {line} on {version}, where the lock leaves it out")
+                        self.assertTrue(
+                            _holds(found, here),
+                            f"{distribution.name} needs {line} on {version}, where the lock leaves it out",
+                        )
                         self.assertIn(str(found.specifier).removeprefix("=="), wanted.specifier, distribution.name)
 
 

@@ -57,16 +57,33 @@ class LayoutsTest(unittest.TestCase):
 class ProbeTest(FolderTest):
     def test_facts_of_a_wav(self):
         info = probe(self.wav(rate=44100, seconds=1.5))
-        self.assertEqual((info.sample_rate_hz, info.channels, info.layout, info.has_picture), (44100, 2, "stereo", False))
+        self.assertEqual(
+            (info.sample_rate_hz, info.channels, info.layout, info.has_picture), (44100, 2, "stereo", False)
+        )
         self.assertAlmostEqual(info.duration_s, 1.5, places=3)
         self.assertIsNone(info.frame_rate)
         self.assertEqual(info.rate, DEFAULT_RATE)
 
     def test_facts_of_a_film(self):
         path = self.folder / "film.mov"
-        ffmpeg("-f", "lavfi", "-i", "color=s=64x36:r=30000/1001:d=2", "-i", str(self.wav()), "-timecode", "01:00:00;00", "-c:a", "pcm_s24le", str(path))
+        ffmpeg(
+            "-f",
+            "lavfi",
+            "-i",
+            "color=s=64x36:r=30000/1001:d=2",
+            "-i",
+            str(self.wav()),
+            "-timecode",
+            "01:00:00;00",
+            "-c:a",
+            "pcm_s24le",
+            str(path),
+        )
         info = probe(path)
-        self.assertEqual((info.frame_rate, info.drop_frame, info.start_timecode, info.has_picture), ("30000/1001", True, "01:00:00;00", True))
+        self.assertEqual(
+            (info.frame_rate, info.drop_frame, info.start_timecode, info.has_picture),
+            ("30000/1001", True, "01:00:00;00", True),
+        )
         self.assertEqual(info.rate.fps, Fraction(30000, 1001))
 
     def test_time_reference_of_a_broadcast_wave(self):
@@ -183,7 +200,9 @@ class DecodeTest(FolderTest):
         for channels in (1, 2, 3):
             for frames in (RATE, RATE + 1, RATE + 2, RATE + 3):
                 path = self.folder / "odd.wav"
-                soundfile.write(path, np.clip(noise(2 * channels, -12), -1, 1).reshape(-1, channels)[:frames], RATE, "PCM_24")
+                soundfile.write(
+                    path, np.clip(noise(2 * channels, -12), -1, 1).reshape(-1, channels)[:frames], RATE, "PCM_24"
+                )
                 wanted, _ = soundfile.read(path, dtype="float32", always_2d=True)
                 np.testing.assert_array_equal(self.whole(path), wanted, f"{channels} channels, {frames} frames")
 
@@ -192,7 +211,9 @@ class DecodeTest(FolderTest):
         sizes = [len(b) for b in decode.blocks(opened(path), block_s=4)]
         self.assertEqual(sizes, [4 * RATE, 4 * RATE, RATE + RATE // 2])
         for rate, channels in ((8000, 1), (48000, 2), (48000, 6), (192000, 64)):
-            self.assertLessEqual(decode.block_seconds(rate, channels) * rate * channels, max(2_000_000, rate * channels))
+            self.assertLessEqual(
+                decode.block_seconds(rate, channels) * rate * channels, max(2_000_000, rate * channels)
+            )
         self.assertEqual([len(b) for b in decode.blocks(opened(path), block_s=10)], [9.5 * RATE])
 
     def test_compressed_formats_open(self):

@@ -37,7 +37,11 @@ class Tech3341Test(unittest.TestCase):
                     self.assertAlmostEqual(value, level, delta=0.1)
 
     def test_signals_3_4_and_5(self):
-        signals = {3: [(-36, 10), (-23, 60), (-36, 10)], 4: [(-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)], 5: [(-26, 20), (-20, 20.1), (-26, 20)]}
+        signals = {
+            3: [(-36, 10), (-23, 60), (-36, 10)],
+            4: [(-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)],
+            5: [(-26, 20), (-20, 20.1), (-26, 20)],
+        }
         for number, parts in signals.items():
             with self.subTest(signal=number):
                 self.assertAlmostEqual(self.integrated(parts), -23.0, delta=0.1)
@@ -65,11 +69,21 @@ class Tech3341Test(unittest.TestCase):
             self.assertAlmostEqual(figures(stereo(signal)).momentary_max_lufs, -23.0, delta=0.1)
 
     def test_signals_15_to_19_true_peak(self):
-        cases = {15: (4, 0.0, 0.50, -6.0), 16: (4, 45.0, 0.50, -6.0), 17: (6, 60.0, 0.50, -6.0), 18: (8, 67.5, 0.50, -6.0), 19: (4, 45.0, 1.41, 3.0)}
+        cases = {
+            15: (4, 0.0, 0.50, -6.0),
+            16: (4, 45.0, 0.50, -6.0),
+            17: (6, 60.0, 0.50, -6.0),
+            18: (8, 67.5, 0.50, -6.0),
+            19: (4, 45.0, 1.41, 3.0),
+        }
         for number, (divisor, degrees, amplitude, wanted) in cases.items():
             n = np.arange(RATE * 2)
             # Faded in and out: the published signals begin gently, and a hard edge rings by itself.
-            signal = amplitude * np.sin(2 * np.pi * n / divisor + np.radians(degrees)) * np.minimum(1, np.minimum(n, n[::-1]) / 4800)
+            signal = (
+                amplitude
+                * np.sin(2 * np.pi * n / divisor + np.radians(degrees))
+                * np.minimum(1, np.minimum(n, n[::-1]) / 4800)
+            )
             found = float(amplitude_to_db(levels_of(signal).true_peak.max()))
             with self.subTest(signal=number):
                 self.assertLessEqual(found, wanted + 0.2)
@@ -100,20 +114,31 @@ class Bs1770Test(unittest.TestCase):
 
     def test_published_coefficients(self):
         shelf, high_pass = filters.k_weighting(48000)
-        np.testing.assert_allclose(shelf, [1.53512485958697, -2.69169618940638, 1.19839281085285, -1.69065929318241, 0.73248077421585], atol=1e-8)
+        np.testing.assert_allclose(
+            shelf,
+            [1.53512485958697, -2.69169618940638, 1.19839281085285, -1.69065929318241, 0.73248077421585],
+            atol=1e-8,
+        )
         np.testing.assert_allclose(high_pass, [1, -2, 1, -1.99004745483398, 0.99007225036621], atol=1e-8)
 
     def test_rates_weigh_alike(self):
         def response(rate, hz):
             z = np.exp(-2j * np.pi * hz / rate)
-            return np.prod([(b0 + b1 * z + b2 * z * z) / (1 + a1 * z + a2 * z * z) for b0, b1, b2, a1, a2 in filters.k_weighting(rate)])
+            return np.prod(
+                [
+                    (b0 + b1 * z + b2 * z * z) / (1 + a1 * z + a2 * z * z)
+                    for b0, b1, b2, a1, a2 in filters.k_weighting(rate)
+                ]
+            )
 
         for rate in (44100, 96000, 192000):
             for hz in (50, 100, 1000, 5000):
                 self.assertAlmostEqual(20 * np.log10(abs(response(rate, hz)) / abs(response(48000, hz))), 0, delta=0.06)
         for rate in (8000, 11025, 16000, 22050):
             for hz in (50, 100, 500, 1000, 2000, 3000):
-                self.assertAlmostEqual(20 * np.log10(abs(response(rate, hz)) / abs(response(48000, hz))), 0, delta=0.12, msg=(rate, hz))
+                self.assertAlmostEqual(
+                    20 * np.log10(abs(response(rate, hz)) / abs(response(48000, hz))), 0, delta=0.12, msg=(rate, hz)
+                )
 
 
 class TruePeakTest(unittest.TestCase):
@@ -205,7 +230,10 @@ class WeightingTest(unittest.TestCase):
 
     def energy(self, x, y, edges, *, state=None, rate=RATE, stretch=0):
         out, state = np.empty((len(edges) - 1, 3), dtype=np.float32), np.zeros((2, 2, 3)) if state is None else state
-        factors, room = filters.recursion(filters.k_weighting(rate)), (np.empty((lanes.ROWS, lanes.LANES)), np.empty(lanes.STRETCHES, dtype=np.int64))
+        factors, room = (
+            filters.recursion(filters.k_weighting(rate)),
+            (np.empty((lanes.ROWS, lanes.LANES)), np.empty(lanes.STRETCHES, dtype=np.int64)),
+        )
         weighting.filter_energy_pair(x, y, factors, state, np.asarray(edges), stretch, round(0.15 * rate), out, *room)
         return out, state
 
@@ -275,7 +303,16 @@ class KernelTest(unittest.TestCase):
         sample = float(np.abs(x[15 : 15 + count]).max())
         out, at = np.array([sample], dtype=np.float32), np.zeros(1, dtype=np.uint16)
         kernels.true_peaks(
-            x, taps, filters.interpolator_bounds(taps), np.array([0, count]), out.copy(), 0.0, -1.0, out, at, np.empty((3, 480), dtype=np.float32)
+            x,
+            taps,
+            filters.interpolator_bounds(taps),
+            np.array([0, count]),
+            out.copy(),
+            0.0,
+            -1.0,
+            out,
+            at,
+            np.empty((3, 480), dtype=np.float32),
         )
         curves = [np.abs(np.convolve(x, row[::-1], mode="valid")) for row in taps]
         slow = max(c.max() for c in curves)
@@ -283,7 +320,10 @@ class KernelTest(unittest.TestCase):
         self.assertEqual(int(at[0]), int(max(curves, key=np.max).argmax()))
 
     def test_what_is_left_out_never_holds_the_highest_peak(self):
-        """Random material of every shape, hostile bursts among it: with a floor the highest and all above the floor are the same."""
+        """Random material of every shape, hostile bursts among it.
+
+        With a floor the highest and all above the floor are the same.
+        """
         rng = np.random.default_rng(5)
         for trial in range(60):
             x = rng.standard_normal(RATE) * 10 ** (rng.uniform(-40, 0, RATE // 480).repeat(480) / 20) * 0.3
@@ -310,7 +350,9 @@ class LoudnessToolsTest(unittest.TestCase):
 
     def test_silence_has_no_loudness(self):
         found = loud.loudness(np.zeros(1000))
-        self.assertEqual((found.integrated_lufs, found.range_lu, found.momentary_max_lufs, found.short_term_max_lufs), (None,) * 4)
+        self.assertEqual(
+            (found.integrated_lufs, found.range_lu, found.momentary_max_lufs, found.short_term_max_lufs), (None,) * 4
+        )
         self.assertIsNone(loud.mean_lufs(np.zeros(3)))
         self.assertIsNone(loud.mean_lufs(np.zeros(0)))
 

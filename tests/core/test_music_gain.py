@@ -25,7 +25,10 @@ def again(points, by_s):
 
 @cache
 def song(seconds, seed=1):
-    """Music of a kind: a bar of plucked chords over a hiss, in a loop of which every round is played a little differently."""
+    """Music of a kind: a bar of plucked chords over a hiss.
+
+    It is a loop of which every round is played a little differently.
+    """
     dice = np.random.default_rng(seed)
     beat = RATE // 2
     t = np.arange(beat) / RATE
@@ -33,7 +36,9 @@ def song(seconds, seed=1):
     for k in range(len(out) // beat):
         root = 110 * 2 ** ((0, 5, 7, 3)[k // 4 % 4] / 12)
         tones = sum(np.sin(2 * np.pi * root * h * t + dice.random() * 6) / h for h in (1, 2, 3, 4, 5, 6, 8, 10))
-        tones = tones * np.exp(-t * 2.5) * (1 + 0.15 * dice.standard_normal()) + 0.08 * dice.standard_normal(beat) * (1 + np.exp(-t * 30))
+        tones = tones * np.exp(-t * 2.5) * (1 + 0.15 * dice.standard_normal()) + 0.08 * dice.standard_normal(beat) * (
+            1 + np.exp(-t * 30)
+        )
         out[k * beat : (k + 1) * beat] = tones * 0.06
     return out
 
@@ -82,7 +87,9 @@ class FindGainTest(unittest.TestCase):
         self.assertEqual(ducks([(t, float(rng.uniform(-2, 2))) for t in np.arange(0, 60, 0.5)]), ())
 
     def test_a_dip_for_nobody(self):
-        found = ducks([*ONE_DUCK, *again(ONE_DUCK, 16), (35.5, 0), (35.8, -10), (37.5, -10), (38.0, 0), *again(ONE_DUCK, 32)])
+        found = ducks(
+            [*ONE_DUCK, *again(ONE_DUCK, 16), (35.5, 0), (35.8, -10), (37.5, -10), (38.0, 0), *again(ONE_DUCK, 32)]
+        )
         stray = [d for d in found if not d.speech]
         self.assertEqual(len(stray), 1)
         self.assertAlmostEqual(stray[0].fall_end_s, 35.8, delta=0.25)
@@ -136,7 +143,10 @@ class FindGainTest(unittest.TestCase):
                 self.assertGreater(found[1].sure(claim), 0.5)
 
     def test_what_lies_between_usual_and_unusual_edges_is_neither(self):
-        """A return 2 s after the voice comes late and is no fault yet; it keeps the times that it has, and is not told to be slow or held."""
+        """A return 2 s after the voice comes late and is no fault yet.
+
+        It keeps the times that it has, and is not told to be slow or held.
+        """
         for after_s in (1.6, 2.1, 2.3):
             with self.subTest(after_s):
                 late = [*again(ONE_DUCK[:2], 16), (32 + after_s, -10), (32.7 + after_s, 0)]
@@ -176,14 +186,20 @@ class GainValuesTest(unittest.TestCase):
         self.assertEqual(there.ducks[:2], gain.ducks[:2])
         with mock.patch("mezzavoce_core.measure.music_gain.find_gain", side_effect=AssertionError("looked again")):
             kept = {key: gain_from_dict(json.loads(json.dumps(gain_dict(g)))) for key, g in revisited.known.items()}
-            self.assertEqual(revisit(gain, lambda first, last: heard[first:last], THREE, [(42.0, 48.0)], Revisited(kept)), there)
+            self.assertEqual(
+                revisit(gain, lambda first, last: heard[first:last], THREE, [(42.0, 48.0)], Revisited(kept)), there
+            )
             with self.assertRaises(AssertionError):
                 revisit(gain, lambda first, last: heard[first:last] - 1, THREE, [(42.0, 48.0)], Revisited(kept))
 
     def test_stretches_close_together_are_looked_at_at_once(self):
         heard = levels(THREE_DUCKS)
         gain = find_gain(heard, TWO)
-        for hands, looks in (([(42.0, 44.0), (46.0, 48.0)], 1), ([(2.0, 3.0), (42.0, 48.0)], 2), ([(k * 10.0, k * 10.0 + 1) for k in range(6)], 2)):
+        for hands, looks in (
+            ([(42.0, 44.0), (46.0, 48.0)], 1),
+            ([(2.0, 3.0), (42.0, 48.0)], 2),
+            ([(k * 10.0, k * 10.0 + 1) for k in range(6)], 2),
+        ):
             with mock.patch("mezzavoce_core.measure.music_gain.find_gain", side_effect=find_gain) as looked:
                 there = revisit(gain, lambda first, last: heard[first:last], THREE, hands, Revisited({}))
             self.assertEqual((looked.call_count, [d.serves for d in there.ducks if d.speech]), (looks, THREE))
@@ -192,7 +208,9 @@ class GainValuesTest(unittest.TestCase):
         revisited, calls = Revisited({}), []
 
         def look(k):
-            return revisited.look(np.full(3, float(k)), [], lambda levels, _speech: calls.append(k) or MusicGain((), float(levels[0])))
+            return revisited.look(
+                np.full(3, float(k)), [], lambda levels, _speech: calls.append(k) or MusicGain((), float(levels[0]))
+            )
 
         for k in (*range(64), 0, 64):
             self.assertEqual(look(k).nats, float(k))
@@ -212,7 +230,8 @@ class SpectrumTest(unittest.TestCase):
         dice = np.random.default_rng(4)
         left, right = 0.1 * dice.standard_normal((2, 2 * RATE))
         both, one, other = (
-            levels_of(x, between_samples=False, spectrum=True).spectrum / np.float32(100) for x in (np.stack([left, right], axis=1), left, right)
+            levels_of(x, between_samples=False, spectrum=True).spectrum / np.float32(100)
+            for x in (np.stack([left, right], axis=1), left, right)
         )
         power = 10 ** (one[:, :BANDS] / 10) + 10 ** (other[:, :BANDS] / 10)
         self.assertLess(np.abs(whole(both) - 10 * np.log10(power)).max(), 0.05)
@@ -221,7 +240,10 @@ class SpectrumTest(unittest.TestCase):
         dice = np.random.default_rng(5)
         six = 0.1 * dice.standard_normal((2 * RATE, 6))
         found = levels_of(six, between_samples=False, spectrum=True).spectrum / np.float32(100)
-        single = [levels_of(six[:, c], between_samples=False, spectrum=True).spectrum[:, :BANDS] / np.float32(100) for c in range(6)]
+        single = [
+            levels_of(six[:, c], between_samples=False, spectrum=True).spectrum[:, :BANDS] / np.float32(100)
+            for c in range(6)
+        ]
         power = sum(10 ** (x / 10) for x in single)
         self.assertLess(np.abs(whole(found) - 10 * np.log10(power)).max(), 0.05)
         front = levels_of(six[:, :2], between_samples=False, spectrum=True).spectrum / np.float32(100)
@@ -230,9 +252,13 @@ class SpectrumTest(unittest.TestCase):
 
     def test_what_is_alike_left_and_right_has_no_side(self):
         tone = 0.1 * np.sin(2 * np.pi * 440 * np.arange(RATE) / RATE)
-        found = levels_of(np.stack([tone, tone], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
+        found = levels_of(np.stack([tone, tone], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(
+            100
+        )
         self.assertEqual(found[5:-5, BANDS : 2 * BANDS].max(), FLOOR_DB)
-        apart = levels_of(np.stack([tone, -tone], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(100)
+        apart = levels_of(np.stack([tone, -tone], axis=1), between_samples=False, spectrum=True).spectrum / np.float32(
+            100
+        )
         self.assertEqual(apart[5:-5, :BANDS].max(), FLOOR_DB)
 
     def test_instants_are_centred_on_their_5_ms(self):

@@ -1,4 +1,7 @@
-"""Programmes whose music is not one piece. Depths and times as they were drawn; common practice for sizes, no published source."""
+"""Programmes whose music is not one piece.
+
+Depths and times as they were drawn; common practice for sizes, no published source.
+"""
 
 import unittest
 from functools import cache
@@ -20,7 +23,10 @@ DUCKS = [(t + d, g) for a, b in SPEECH for t, d, g in ((a, -0.7, 0), (a, -0.2, B
 
 @cache
 def dull(seconds):
-    """Music of another kind: soft, nothing in it above 500 Hz, and only a long way below the floor of what can be told."""
+    """Music of another kind: soft, nothing in it above 500 Hz.
+
+    Only a long way below the floor of what can be told.
+    """
     return sosfilt(butter(12, 500, fs=RATE, output="sos"), song(seconds, seed=3))[: round(seconds * RATE)] * 0.8
 
 
@@ -65,7 +71,9 @@ class CuesTest(unittest.TestCase):
     def test_a_cue_that_fades_out_before_the_next_one_starts_under_a_voice_is_no_early_fall(self):
         """The music dies away at 60 s, rests, and is down again under the voice from 66 s on."""
         speech = [*FIRST, (66.0, 72.0), (88.0, 94.0), (106.0, 112.0)]
-        points = [(t + d, g) for a, b in speech for t, d, g in ((a, -0.7, 0), (a, -0.2, BED), (b, 0.3, BED), (b, 1.0, 0))]
+        points = [
+            (t + d, g) for a, b in speech for t, d, g in ((a, -0.7, 0), (a, -0.2, BED), (b, 0.3, BED), (b, 1.0, 0))
+        ]
         music = two_cues(song(60), song(58, seed=5), rest_s=2.0, fade_s=0.8)
         found = [d for d in find_gain(levels(points, music=music), speech).ducks if d.serves == (66.0, 72.0)]
         self.assertEqual([d.nats.get("early") for d in found], [None])

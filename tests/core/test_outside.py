@@ -46,7 +46,9 @@ def measured(number):
         else:
             mixed = Sound((path,), "mix")
             stems = [(role, Sound((p,), p.name)) for role, p in stem_files(media, episode)] if episode.has_stems else []
-        _CACHE[number] = measure(Job(mixed, tuple(Stem(s, r) for r, s in stems), rate=episode.frame_rate, start=episode.start))
+        _CACHE[number] = measure(
+            Job(mixed, tuple(Stem(s, r) for r, s in stems), rate=episode.frame_rate, start=episode.start)
+        )
     return _CACHE[number]
 
 
@@ -65,7 +67,12 @@ def judged(number):
 
 
 def ffmpeg_figures(path):
-    done = subprocess.run(["ffmpeg", "-nostats", "-i", str(path), "-af", "ebur128=peak=true", "-f", "null", "-"], capture_output=True, text=True, check=True)
+    done = subprocess.run(
+        ["ffmpeg", "-nostats", "-i", str(path), "-af", "ebur128=peak=true", "-f", "null", "-"],
+        capture_output=True,
+        text=True,
+        check=True,
+    )
     summary = done.stderr[done.stderr.rindex("Summary:") :]
     return [float(re.search(rf"{name}:\s+(-?[\d.]+)", summary)[1]) for name in ("I", "LRA", "Peak")]
 
@@ -83,7 +90,9 @@ class PlantedFaultsTest(unittest.TestCase):
             with self.subTest(episode.title):
                 self.assertEqual(sorted(f.kind for f in found), sorted(p.kind for p in episode.planted))
                 for planted in episode.planted:
-                    near = [f for f in found if f.kind == planted.kind and f.in_s < planted.out_s and planted.in_s < f.out_s]
+                    near = [
+                        f for f in found if f.kind == planted.kind and f.in_s < planted.out_s and planted.in_s < f.out_s
+                    ]
                     self.assertTrue(near, planted.words)
 
     def test_every_message_says_how_far_it_is_and_what_is_wanted(self):
@@ -91,18 +100,25 @@ class PlantedFaultsTest(unittest.TestCase):
         for finding in (f for e in EPISODES for f in self.found(e) if f.kind != "caption-unheard"):
             said = set(re.findall(r"\d+(?:\.\d+)?", finding.message))
             for figure in (finding.measured, finding.limit):
-                forms = {f"{abs(figure) * scale:{form}}" for scale in (1, 100, 1000) for form in ("g", ".0f", ".1f", ".2f")}
+                forms = {
+                    f"{abs(figure) * scale:{form}}" for scale in (1, 100, 1000) for form in ("g", ".0f", ".1f", ".2f")
+                }
                 self.assertTrue(said & forms or not figure, f"{figure} in {finding.message}")
 
     def test_places_are_right(self):
         for episode in EPISODES:
             for planted in episode.planted:
-                finding = min((f for f in self.found(episode) if f.kind == planted.kind), key=lambda f: abs(f.in_s - planted.in_s))
+                finding = min(
+                    (f for f in self.found(episode) if f.kind == planted.kind), key=lambda f: abs(f.in_s - planted.in_s)
+                )
                 self.assertAlmostEqual(finding.in_s, planted.in_s, delta=2.0, msg=planted.words)
 
     def test_who_passes(self):
         verdicts = [judged(e.number).verdict for e in EPISODES]
-        self.assertEqual([e.number for e, v in zip(EPISODES, verdicts, strict=True) if v == "pass"], [1, 5, 7, 9, 10, 11, 12, 13, 15, 16, 17])
+        self.assertEqual(
+            [e.number for e, v in zip(EPISODES, verdicts, strict=True) if v == "pass"],
+            [1, 5, 7, 9, 10, 11, 12, 13, 15, 16, 17],
+        )
 
     def test_the_leader_is_left_out(self):
         episode = EPISODES[4]

@@ -52,7 +52,9 @@ class PowersTest(unittest.TestCase):
 class RemediesTest(unittest.TestCase):
     def test_lower_and_raise_are_equals(self):
         found = evidence()
-        first, others = level_points.balance_remedies(found, 8.0, 14.0, np.arange(80, 140), wanted=10.0, elsewhere=RemedyContext())
+        first, others = level_points.balance_remedies(
+            found, 8.0, 14.0, np.arange(80, 140), wanted=10.0, elsewhere=RemedyContext()
+        )
         self.assertEqual({first.action, others[0].action}, {"lower", "raise"})
         self.assertTrue(first.enough)
         self.assertLessEqual(abs(first.amount_db), abs(others[0].amount_db) if others[0].enough else 99)
@@ -60,7 +62,10 @@ class RemediesTest(unittest.TestCase):
 
     def test_nothing_to_do_without_a_background(self):
         bare = replace(evidence(), balance=None)
-        self.assertEqual(level_points.balance_remedies(bare, 8.0, 14.0, np.arange(80, 140), wanted=10.0, elsewhere=RemedyContext()), (None, ()))
+        self.assertEqual(
+            level_points.balance_remedies(bare, 8.0, 14.0, np.arange(80, 140), wanted=10.0, elsewhere=RemedyContext()),
+            (None, ()),
+        )
 
     def test_an_earlier_fall_adds_up_to_a_fall_that_is_done_in_time(self):
         duck = Duck(8.2, 8.8, 14.5, 15.5, 10.0, -24.0, -34.0)
@@ -71,7 +76,9 @@ class RemediesTest(unittest.TestCase):
 
     def test_lowering_a_spot(self):
         remedy = level_points.lower_spot(evidence(), 21.0, 21.9, -2.0, 0.4)
-        self.assertEqual([(p.at_s, p.gain_db) for p in remedy.points], [(20.6, 0.0), (21.0, -2.0), (21.9, -2.0), (22.0, 0.0)])
+        self.assertEqual(
+            [(p.at_s, p.gain_db) for p in remedy.points], [(20.6, 0.0), (21.0, -2.0), (21.9, -2.0), (22.0, 0.0)]
+        )
         self.assertEqual((remedy.action, remedy.role, remedy.amount_db), ("lower", "mix", -2.0))
 
 

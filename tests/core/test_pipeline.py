@@ -57,7 +57,11 @@ class FilesTest(unittest.TestCase):
 class MeasureTest(FilesTest):
     def test_stems_and_progress(self):
         heard = []
-        result = run(self.job(self.stem("dialogue.wav", "dialogue"), self.stem("music.wav")), Judging(DEFAULT), progress=lambda s, d: heard.append((s, d)))
+        result = run(
+            self.job(self.stem("dialogue.wav", "dialogue"), self.stem("music.wav")),
+            Judging(DEFAULT),
+            progress=lambda s, d: heard.append((s, d)),
+        )
         self.assertEqual([f.kind for f in result.findings if f.family == "ducking"], ["duck-missing"])
         shares = [s for s, _ in heard]
         self.assertEqual(shares, sorted(shares))
@@ -71,7 +75,10 @@ class MeasureTest(FilesTest):
         stems = self.stem("dialogue.wav", "dialogue"), self.stem("music.wav")
         whole, levels = (run(self.job(*stems, levels_only=only), Judging(DEFAULT)) for only in (False, True))
         self.assertIsNone(levels.context.ducks)
-        self.assertEqual([p.speech_to_music_lu for p in levels.context.passages], [p.speech_to_music_lu for p in whole.context.passages])
+        self.assertEqual(
+            [p.speech_to_music_lu for p in levels.context.passages],
+            [p.speech_to_music_lu for p in whole.context.passages],
+        )
         self.assertEqual({f.family for f in levels.findings} & {"ducking"}, set())
         self.assertEqual([f.kind for f in levels.findings if f.family == "voice"], ["masked-speech"])
         self.assertIsNone(document(levels)["ducks"])
@@ -95,7 +102,9 @@ class MeasureTest(FilesTest):
 
     def test_quiet_stem_and_another_rate_and_mono(self):
         n = np.arange(36 * 44100)
-        write_wav(self.folder / "rate.wav", np.interp(n / 44100, np.arange(len(self.voice)) / RATE, self.voice), rate=44100)
+        write_wav(
+            self.folder / "rate.wav", np.interp(n / 44100, np.arange(len(self.voice)) / RATE, self.voice), rate=44100
+        )
         write_wav(self.folder / "soft.wav", stereo(self.music * 0.25))
         result = measure(self.job(self.stem("rate.wav", "dialogue"), self.stem("soft.wav")))
         self.assertAlmostEqual(result.stems[1].gain_db, 12.04, delta=0.3)
@@ -115,7 +124,10 @@ class MeasureTest(FilesTest):
         """Two stems, one of them late and soft: together they sound at every time as the music does in the mix."""
         other = automated(chord(36, -30, hz=311.0), [(20, 0), (20.01, -9), (22, -9), (22.01, 0)])
         write_wav(self.folder / "two.wav", stereo(self.voice + self.music + other))
-        write_wav(self.folder / "late music.wav", stereo(np.concatenate([np.zeros(RATE // 2), self.music])[: len(self.music)] * 0.5))
+        write_wav(
+            self.folder / "late music.wav",
+            stereo(np.concatenate([np.zeros(RATE // 2), self.music])[: len(self.music)] * 0.5),
+        )
         write_wav(self.folder / "other.wav", stereo(other))
         stems = self.stem("dialogue.wav", "dialogue"), self.stem("late music.wav"), self.stem("other.wav")
         music, heard = sounding(self.music + other)[0], []
@@ -149,7 +161,9 @@ class RefusalsTest(FilesTest):
 
     def test_stem_of_another_programme(self):
         write_wav(self.folder / "alien.wav", stereo(noise(36, -25, seed=77)))
-        self.refused("does not contain the stem “alien.wav”", self.stem("dialogue.wav", "dialogue"), self.stem("alien.wav"))
+        self.refused(
+            "does not contain the stem “alien.wav”", self.stem("dialogue.wav", "dialogue"), self.stem("alien.wav")
+        )
 
     def test_stem_of_another_layout(self):
         write_wav(self.folder / "six.wav", np.tile(self.music[:, None], (1, 6)))
@@ -186,7 +200,15 @@ class CliTest(FilesTest):
     def test_fail_is_one_and_json_stands_alone(self):
         path = self.folder / "series.npz"
         code, out, err = self.run_cli(
-            self.folder / "mix.wav", "--dialogue", self.folder / "dialogue.wav", "--music", self.folder / "music.wav", "--json", "--series", path, "--quiet"
+            self.folder / "mix.wav",
+            "--dialogue",
+            self.folder / "dialogue.wav",
+            "--music",
+            self.folder / "music.wav",
+            "--json",
+            "--series",
+            path,
+            "--quiet",
         )
         self.assertEqual((code, err), (1, ""))
         self.assertEqual(json.loads(out)["verdict"], "fail")
@@ -211,9 +233,20 @@ class CliTest(FilesTest):
 
     def test_corrections_and_spec_file(self):
         spec, hand = self.folder / "spec.json", self.folder / "hand.json"
-        spec.write_text('{"name": "ours", "limits": {"integrated_lufs": null, "clearance_lu": null, "audibility_min": null}}')
+        spec.write_text(
+            '{"name": "ours", "limits": {"integrated_lufs": null, "clearance_lu": null, "audibility_min": null}}'
+        )
         hand.write_text('{"speech": [{"in_s": 20, "out_s": 22}]}')
-        code, out, _ = self.run_cli(self.folder / "mix.wav", "--dialogue", self.folder / "dialogue.wav", "--spec", spec, "--corrections", hand, "--json")
+        code, out, _ = self.run_cli(
+            self.folder / "mix.wav",
+            "--dialogue",
+            self.folder / "dialogue.wav",
+            "--spec",
+            spec,
+            "--corrections",
+            hand,
+            "--json",
+        )
         result = json.loads(out)
         self.assertEqual((code, result["spec"]["name"]), (0, "ours"))
         self.assertTrue(any(s["by_hand"] for s in result["speech"]))
@@ -245,7 +278,12 @@ class ConfinedTest(FilesTest):
             "limits": {"memory_mib": 6144, "seconds": 120},
         } | more
         done = subprocess.run(
-            [sys.executable, "-m", "mezzavoce_core", "confined"], input=json.dumps(order), capture_output=True, text=True, env=os.environ, check=False
+            [sys.executable, "-m", "mezzavoce_core", "confined"],
+            input=json.dumps(order),
+            capture_output=True,
+            text=True,
+            env=os.environ,
+            check=False,
         )
         return done.returncode, [json.loads(line) for line in done.stdout.splitlines()], features
 
@@ -273,7 +311,9 @@ class ConfinedTest(FilesTest):
             "except OSError: print(cut, 'refused')"
         )
         with socket.create_server(("127.0.0.1", 0)) as server:
-            done = subprocess.run([sys.executable, "-c", script, str(server.getsockname()[1])], capture_output=True, text=True, check=True)
+            done = subprocess.run(
+                [sys.executable, "-c", script, str(server.getsockname()[1])], capture_output=True, text=True, check=True
+            )
         cut, reached = done.stdout.split()
         if cut == "True":
             self.assertEqual(reached, "refused")

@@ -82,7 +82,10 @@ class PlainTest(unittest.TestCase):
             soundfile.write(self.path, stereo(noise(0.2, -20)), RATE, subtype=subtype)
             self.assert_the_same(self.path)
         broadcast = ["-c:a", "pcm_s24le", "-write_bext", "1", "-metadata", f"time_reference={60 * RATE}"]
-        subprocess.run(["ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", "anoisesrc=d=0.2:r=48000", *broadcast, str(self.path)], check=True)
+        subprocess.run(
+            ["ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", "anoisesrc=d=0.2:r=48000", *broadcast, str(self.path)],
+            check=True,
+        )
         self.assert_the_same(self.path)
         self.assertEqual(probe(self.path).start_timecode, "00:01:00:00")
 

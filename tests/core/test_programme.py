@@ -55,10 +55,23 @@ class HeadAndTailTest(unittest.TestCase):
     def test_tone_slate_countdown(self):
         count = [piece for _ in range(5) for piece in (pip(), HUSH[: round(0.96 * RATE)])]
         head = [sine(-18, 10), HUSH, talk(6, [(0.5, 5.5)], -22), HUSH, *count, HUSH]
-        self.check(programme_of(*head, show()), sum(len(p) for p in head) / RATE, sum(len(p) for p in head) / RATE + 60, "line-up tone", "slate", "pips")
+        self.check(
+            programme_of(*head, show()),
+            sum(len(p) for p in head) / RATE,
+            sum(len(p) for p in head) / RATE + 60,
+            "line-up tone",
+            "slate",
+            "pips",
+        )
 
     def test_tone_and_slate_without_pips(self):
-        self.check(programme_of(sine(-18, 10), HUSH, talk(6, [(0.2, 5.8)], -22), HUSH, HUSH, show()), 18.2 - 0.2 + 1, 79, "line-up tone", "slate")
+        self.check(
+            programme_of(sine(-18, 10), HUSH, talk(6, [(0.2, 5.8)], -22), HUSH, HUSH, show()),
+            18.2 - 0.2 + 1,
+            79,
+            "line-up tone",
+            "slate",
+        )
 
     def test_pip_and_tone_at_the_tail(self):
         found = programme_of(show(), HUSH, HUSH, pip(), HUSH)
@@ -72,7 +85,11 @@ class HeadAndTailTest(unittest.TestCase):
 
     def test_all_tone_is_measured_whole(self):
         """The published test signals are tones with silence; none of their samples may be left out."""
-        for signal in (sine(-23, 20), steps([(-36, 10), (-23, 60), (-36, 10)]), np.concatenate([HUSH, sine(-23, 3), HUSH])):
+        for signal in (
+            sine(-23, 20),
+            steps([(-36, 10), (-23, 60), (-36, 10)]),
+            np.concatenate([HUSH, sine(-23, 3), HUSH]),
+        ):
             self.assertEqual(programme_of(signal).left_out, ())
 
     def test_tone_without_a_gap_is_programme(self):

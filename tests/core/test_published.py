@@ -1,4 +1,7 @@
-"""Every published signal, each in one of the forms in which programmes come; all forms are run by ``python -m tests.published``."""
+"""Every published signal, each in one of the forms in which programmes come.
+
+All forms are run by ``python -m tests.published``.
+"""
 
 import tempfile
 import unittest
@@ -17,8 +20,18 @@ class PublishedSignalsTest(unittest.TestCase):
                 while not published.fits(signal, form):
                     rate, form = next(forms)
                 with self.subTest(signal=signal.name, rate=rate, form=form):
-                    self.assertEqual(published.misses(signal, published.read(published.write(signal, rate, form, Path(holder))))[0], [])
+                    self.assertEqual(
+                        published.misses(signal, published.read(published.write(signal, rate, form, Path(holder))))[0],
+                        [],
+                    )
 
     def test_a_miss_is_seen(self):
         signal = published.SIGNALS[0]
-        self.assertEqual(len(published.misses(signal, {published.LOUD: (-23.2,), published.MOMENT: (-23.0,), published.SHORT: (None,)})[0]), 2)
+        self.assertEqual(
+            len(
+                published.misses(
+                    signal, {published.LOUD: (-23.2,), published.MOMENT: (-23.0,), published.SHORT: (None,)}
+                )[0]
+            ),
+            2,
+        )

@@ -1,4 +1,7 @@
-"""Files of a job read side by side: the same figures as one after the other, everybody heard, and nobody goes on after a fault."""
+"""Files of a job read side by side.
+
+The same figures as one after the other, everybody heard, and nobody goes on after a fault.
+"""
 
 import tempfile
 import threading
@@ -44,12 +47,16 @@ class ReaderTest(unittest.TestCase):
         for threads in (2, 3, 8):
             for one, other in zip(alone, self.levels(threads), strict=True):
                 for name in ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together", "bands"):
-                    np.testing.assert_array_equal(getattr(one, name), getattr(other, name), err_msg=f"{name}, {threads} threads")
+                    np.testing.assert_array_equal(
+                        getattr(one, name), getattr(other, name), err_msg=f"{name}, {threads} threads"
+                    )
 
     def test_every_file_is_named_by_the_thread_that_asked(self):
         for threads in (1, 2):
             heard = []
-            reader, orders = self.reader(threads, lambda share, doing, heard=heard: heard.append((share, doing, threading.current_thread().name)))
+            reader, orders = self.reader(
+                threads, lambda share, doing, heard=heard: heard.append((share, doing, threading.current_thread().name))
+            )
             reader.meter_all(orders)
             shares = [share for share, _, _ in heard]
             self.assertEqual(shares, sorted(shares))
@@ -99,7 +106,9 @@ class StretchTest(unittest.TestCase):
 
     def test_at_every_rate_and_number_of_channels(self):
         for rate, channels in ((8000, 1), (11025, 2), (22050, 3), (44100, 2), (48000, 5), (96000, 2)):
-            signal = np.stack([noise(9.37, -20 - c, seed=c, rate=rate) for c in range(channels)], axis=1).astype(np.float32)
+            signal = np.stack([noise(9.37, -20 - c, seed=c, rate=rate) for c in range(channels)], axis=1).astype(
+                np.float32
+            )
             found = [self.power(signal, rate, seconds) for seconds in (1, 8)]
             np.testing.assert_allclose(found[0], found[1], rtol=2e-6, err_msg=f"{rate} Hz")
 

@@ -1,4 +1,7 @@
-"""Remedies that fit in: the bed and the ramps that the music has elsewhere, and a voice that does not stand out afterwards."""
+"""Remedies that fit what lies elsewhere.
+
+The bed and the ramps of the music, and a voice that does not stand out afterwards.
+"""
 
 import unittest
 from dataclasses import replace
@@ -45,7 +48,9 @@ class FitTest(unittest.TestCase):
     def test_a_short_pause_beside_another_duck_is_held_through(self):
         before, after = drawn(15.0, 15.5, 20.9, 21.4), drawn(28.8, 29.2, 33.0, 33.6)
         fit = new_duck(chosen(before, after), *SPANS[1])
-        self.assertEqual(fit.times_s, (20.9, 21.4, 28.8, 29.2), "what comes up is taken down by as much at the same time")
+        self.assertEqual(
+            fit.times_s, (20.9, 21.4, 28.8, 29.2), "what comes up is taken down by as much at the same time"
+        )
 
     def test_a_dip_that_no_speech_calls_for_is_no_neighbour(self):
         fit = new_duck(chosen(self.FIRST, replace(drawn(20.0, 20.4, 20.9, 21.4), serves=None)), *SPANS[1])
@@ -100,7 +105,10 @@ class OrderTest(unittest.TestCase):
         self.assertEqual(lack(told), f"the voice then stands {told['stands_off_db']:.1f} LU over the others")
         self.assertIn(lack(told), prediction(told))
         self.assertTrue(main.sound)
-        self.assertEqual(change(finding_dict(finding, clock)["remedy"]), f"Lower the music by {-main.amount_db:.1f} dB, to where its bed is elsewhere")
+        self.assertEqual(
+            change(finding_dict(finding, clock)["remedy"]),
+            f"Lower the music by {-main.amount_db:.1f} dB, to where its bed is elsewhere",
+        )
 
     def test_where_nobody_turned_the_music_down_one_bed_comes_of_it(self):
         voice = sum(talk(SECONDS, [span], level) for span, level in zip(SPANS, (-23, -24.5, -21, -22), strict=True))
@@ -111,10 +119,14 @@ class OrderTest(unittest.TestCase):
         amounts = [-r.amount_db for r in lower]
         self.assertEqual(len(amounts), 4)
         self.assertFalse(any(r.to_bed for r in lower), "none is there yet")
-        self.assertAlmostEqual(amounts[2], amounts[3], delta=0.5, msg="what needs less goes down as far as is needed in the middle")
+        self.assertAlmostEqual(
+            amounts[2], amounts[3], delta=0.5, msg="what needs less goes down as far as is needed in the middle"
+        )
         self.assertGreater(amounts[1], amounts[2], "what needs more goes further")
         added = [(p.at_s, p.gain_db) for r in lower for p in r.points]
-        self.assertEqual([f.message for f in found(programme([(0, 0)], voice=voice, added=added), spec)], [], "all at once")
+        self.assertEqual(
+            [f.message for f in found(programme([(0, 0)], voice=voice, added=added), spec)], [], "all at once"
+        )
 
     def test_where_all_ducks_are_too_shallow_they_go_down_together(self):
         shallow = points(**{f"d{k}": duck(k, depth=4.0) for k in range(4)})
@@ -123,7 +135,10 @@ class OrderTest(unittest.TestCase):
         self.assertEqual({f.kind for f in findings}, {"duck-shallow"})
         lower = [next(r for r in (f.remedy, *f.alternatives) if r.action == "lower") for f in findings]
         self.assertEqual([r.stands_off_db for r in lower], [None] * 4, "with the others mended none stands off")
-        self.assertTrue(all(r.enough for f in findings for r in (f.remedy, *f.alternatives) if r.action == "raise"), "nor does any as it is")
+        self.assertTrue(
+            all(r.enough for f in findings for r in (f.remedy, *f.alternatives) if r.action == "raise"),
+            "nor does any as it is",
+        )
         added = [(p.at_s, p.gain_db) for r in lower for p in r.points]
         self.assertEqual([f.message for f in found(programme(shallow, voice=voice, added=added), spec)], [])
 

@@ -36,11 +36,15 @@ class RenderTest(unittest.TestCase):
         return Change(role, *zip(*points, strict=True))
 
     def test_the_stem_alone_is_changed(self):
-        before, after, rate = render(self.sound("mix"), [("music", self.sound("music")), ("dialogue", self.sound("dialogue"))], self.change())
+        before, after, rate = render(
+            self.sound("mix"), [("music", self.sound("music")), ("dialogue", self.sound("dialogue"))], self.change()
+        )
         self.assertEqual((rate, len(before)), (RATE, round(11.3 * RATE)))
         wanted = (self.voice + automated(self.music, POINTS))[round(5.5 * RATE) : round(16.8 * RATE)]
         np.testing.assert_allclose(after[:, 0], wanted, atol=2e-4)
-        np.testing.assert_allclose(before[:, 0], (self.voice + self.music)[round(5.5 * RATE) : round(16.8 * RATE)], atol=1e-5)
+        np.testing.assert_allclose(
+            before[:, 0], (self.voice + self.music)[round(5.5 * RATE) : round(16.8 * RATE)], atol=1e-5
+        )
 
     def test_a_stem_with_another_gain_than_in_the_mix(self):
         write_wav(self.folder / "soft.wav", stereo(self.music * 0.5))
@@ -66,7 +70,9 @@ class RenderTest(unittest.TestCase):
         write_wav(self.folder / "both.wav", stereo(self.music))
         passage = open_passage(self.sound("both"), stems, (8.5, 13.5))
         gone = replace(self.change(points=[(8.0, -200.0), (14.0, -200.0)]), source="drums")
-        self.assertLess(np.abs(passage.sound("music", gone)[:, 0] - half[round(8.5 * RATE) : round(13.5 * RATE)]).max(), 0.01)
+        self.assertLess(
+            np.abs(passage.sound("music", gone)[:, 0] - half[round(8.5 * RATE) : round(13.5 * RATE)]).max(), 0.01
+        )
 
     def test_one_channel_alone(self):
         stems = [("music", self.sound("music")), ("dialogue", self.sound("dialogue"))]
@@ -82,7 +88,9 @@ class RenderTest(unittest.TestCase):
     def test_cuts_by_band_are_heard_between_the_inner_points(self):
         filters = (PeakingFilter(275.0, 2.0, -20.0),)
         cut = replace(self.change(points=[(8.0, 0.0), (9.0, 0.0), (13.0, 0.0), (14.0, 0.0)]), filters=filters)
-        passage = open_passage(self.sound("mix"), [("music", self.sound("music")), ("dialogue", self.sound("dialogue"))], (6.0, 16.0))
+        passage = open_passage(
+            self.sound("mix"), [("music", self.sound("music")), ("dialogue", self.sound("dialogue"))], (6.0, 16.0)
+        )
         music, carved = passage.sound("music")[:, 0], passage.sound("music", cut)[:, 0]
         inside, outside = slice(4 * RATE, 6 * RATE), slice(0, 2 * RATE)
         self.assertLess(np.std(carved[inside]), 0.2 * np.std(music[inside]))
@@ -91,11 +99,17 @@ class RenderTest(unittest.TestCase):
     def test_any_layout_is_folded_for_two(self):
         six = np.eye(6, dtype=np.float32)
         folded = for_two(six, ("L", "R", "C", "LFE", "Ls", "Rs"))
-        np.testing.assert_allclose(folded, [[1, 0], [0, 1], [0.7071, 0.7071], [0, 0], [0.7071, 0], [0, 0.7071]], atol=1e-4)
+        np.testing.assert_allclose(
+            folded, [[1, 0], [0, 1], [0.7071, 0.7071], [0, 0], [0.7071, 0], [0, 0.7071]], atol=1e-4
+        )
 
     def test_what_cannot_be_rendered_says_why(self):
         with self.assertRaisesRegex(StemError, "give its stem with --music"):
-            render(self.sound("mix"), [("dialogue", self.sound("dialogue")), ("effects", self.sound("dialogue"))], self.change())
+            render(
+                self.sound("mix"),
+                [("dialogue", self.sound("dialogue")), ("effects", self.sound("dialogue"))],
+                self.change(),
+            )
         with self.assertRaisesRegex(UsageError, "up to 120 s"):
             render(self.sound("mix"), [], self.change("mix"), (0.0, 500.0))
 
@@ -107,14 +121,23 @@ class RenderTest(unittest.TestCase):
             ('{"role": "music", "points": [{"at_s": 1}]}', "each needs both"),
             ('{"role": "music", "points": [{"at_s": 1, "gain_db": 0}], "channel": "R"}', "counts from 1"),
             ('{"role": "music", "points": [{"at_s": 1, "gain_db": 0}], "channel": {"number": 0}}', "counts from 1"),
-            ('{"role": "music", "points": [{"at_s": 2, "gain_db": 0}, {"at_s": 1, "gain_db": 0}]}', "follow each other"),
+            (
+                '{"role": "music", "points": [{"at_s": 2, "gain_db": 0}, {"at_s": 1, "gain_db": 0}]}',
+                "follow each other",
+            ),
         ):
             path.write_text(content)
             with self.assertRaisesRegex(UsageError, words):
                 read_change(path)
-        path.write_text(json.dumps({"kind": "x", "remedy": {"role": "music", "points": [{"at_s": 1.0, "gain_db": -3}]}}))
+        path.write_text(
+            json.dumps({"kind": "x", "remedy": {"role": "music", "points": [{"at_s": 1.0, "gain_db": -3}]}})
+        )
         self.assertEqual(read_change(path), Change("music", (1.0,), (-3.0,)))
-        path.write_text(json.dumps({"role": "music", "points": [{"at_s": 1.0, "gain_db": -3}], "channel": {"number": 2, "name": "R"}}))
+        path.write_text(
+            json.dumps(
+                {"role": "music", "points": [{"at_s": 1.0, "gain_db": -3}], "channel": {"number": 2, "name": "R"}}
+            )
+        )
         self.assertEqual(read_change(path), Change("music", (1.0,), (-3.0,), channel=1))
 
     def test_a_finding_of_a_whole_result(self):
@@ -137,9 +160,19 @@ class RenderTest(unittest.TestCase):
         path.write_text(json.dumps({"role": "music", "points": [{"at_s": t, "gain_db": g} for t, g in POINTS]}))
         said = io.StringIO()
         with contextlib.redirect_stdout(said):
-            files = [str(self.folder / "mix.wav"), "--music", str(self.folder / "music.wav"), "--points", str(path), "--out", str(self.folder / "out")]
+            files = [
+                str(self.folder / "mix.wav"),
+                "--music",
+                str(self.folder / "music.wav"),
+                "--points",
+                str(path),
+                "--out",
+                str(self.folder / "out"),
+            ]
             code = main(["render", *files, "--from", "00:00:09:00", "--to", "00:00:10:00"])
         self.assertEqual(code, 0)
         as_is, proposed = (soundfile.read(line)[0] for line in said.getvalue().splitlines())
         self.assertEqual(len(as_is), RATE)
-        np.testing.assert_allclose((as_is - proposed)[:, 0], (1 - 10 ** (-8 / 20)) * self.music[9 * RATE : 10 * RATE], atol=2e-4)
+        np.testing.assert_allclose(
+            (as_is - proposed)[:, 0], (1 - 10 ** (-8 / 20)) * self.music[9 * RATE : 10 * RATE], atol=2e-4
+        )

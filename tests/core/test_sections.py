@@ -24,4 +24,6 @@ class MediansTest(unittest.TestCase):
     def test_of_others(self, rows):
         values, weights = np.array([v / 10 for v, _ in rows]), np.array([w for _, w in rows])
         found = _medians_of_others(values, weights)
-        self.assertEqual(found.tolist(), [by_definition(values.tolist(), weights.tolist(), k) for k in range(len(rows))])
+        self.assertEqual(
+            found.tolist(), [by_definition(values.tolist(), weights.tolist(), k) for k in range(len(rows))]
+        )

@@ -25,7 +25,11 @@ class PresetsTest(unittest.TestCase):
         }
         for name, (level, tolerance, peak) in wanted.items():
             limits = spec.preset(name).limits
-            self.assertEqual((limits.integrated_lufs, limits.integrated_tolerance_lu, limits.true_peak_max_dbtp), (level, tolerance, peak), name)
+            self.assertEqual(
+                (limits.integrated_lufs, limits.integrated_tolerance_lu, limits.true_peak_max_dbtp),
+                (level, tolerance, peak),
+                name,
+            )
         self.assertEqual(spec.preset("EBU R 128 s1").limits.short_term_max_lufs, -18.0)
         self.assertEqual(spec.preset("Accessible audio").limits.clearance_lu, 20.0)
         self.assertEqual(spec.preset("ATSC A/85").limits.anchor, "dialogue")
@@ -82,7 +86,7 @@ class FilesTest(unittest.TestCase):
             '{"name": "x", "limits": {"anchor": "music"}}': "programme or dialogue",
             '{"name": "x", "limits": {"bridge_s": null}}': "“bridge_s” cannot be null",
             '{"name": "x", "limits": {"bridge_s": -1}}': "“bridge_s” is -1; it has to lie between 0 and 10",
-            '{"name": "x", "limits": {"clear_share_min": 95}}': "“clear_share_min” is 95; it has to lie between 0 and 1",
+            '{"name": "x", "limits": {"clear_share_min": 95}}': "is 95; it has to lie between 0 and 1",
             '{"name": "x", "limits": {"integrated_tolerance_lu": -1}}': "“integrated_tolerance_lu”",
             '{"limits": {}}': "with a “name”",
             "[1]": "with a “name”",

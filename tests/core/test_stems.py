@@ -113,7 +113,11 @@ class PartsTest(unittest.TestCase):
 
     def test_gains_together(self):
         a, b = mono(3, 1), mono(3, 2)
-        np.testing.assert_allclose(st.fit_gains((0.3 * a - b).astype(np.float32), [a.astype(np.float32), b.astype(np.float32)]), [0.3, -1.0], atol=1e-4)
+        np.testing.assert_allclose(
+            st.fit_gains((0.3 * a - b).astype(np.float32), [a.astype(np.float32), b.astype(np.float32)]),
+            [0.3, -1.0],
+            atol=1e-4,
+        )
 
     def test_coherence(self):
         a, b = mono(6, 1).astype(np.float32), mono(6, 2).astype(np.float32)
@@ -125,8 +129,12 @@ class PartsTest(unittest.TestCase):
         a = mono(3, 1).astype(np.float32)
         np.testing.assert_array_equal(st.shifted(reader(a), 1.0, 0, HZ, HZ), a[HZ : 2 * HZ])
         np.testing.assert_array_equal(st.shifted(reader(a), 1.0, 600, HZ, HZ), a[HZ - 600 : 2 * HZ - 600])
-        np.testing.assert_array_equal(st.shifted(reader(a), 0.0, 600, HZ, HZ), np.concatenate([np.zeros(600), a[: HZ - 600]]))
-        np.testing.assert_array_equal(st.shifted(reader(a), 2.0, -600, HZ, HZ), np.concatenate([a[2 * HZ + 600 :], np.zeros(600)]))
+        np.testing.assert_array_equal(
+            st.shifted(reader(a), 0.0, 600, HZ, HZ), np.concatenate([np.zeros(600), a[: HZ - 600]])
+        )
+        np.testing.assert_array_equal(
+            st.shifted(reader(a), 2.0, -600, HZ, HZ), np.concatenate([a[2 * HZ + 600 :], np.zeros(600)])
+        )
         np.testing.assert_array_equal(st.shifted(reader(a), 0.0, 2 * HZ, HZ, HZ), 0.0)
 
 
@@ -137,12 +145,22 @@ class RestTest(unittest.TestCase):
         unknown[65 * HZ : 66 * HZ] = 0.1
         mix = 0.5 * np.roll(a, 600) + b + unknown
         before = mix.astype(np.float32)
-        found = find_rest(reader(before), [reader(a), reader(b), reader(b)], [st.Placed(0.05, 0.5, 1.0), st.Placed(0.0, 1.0, 1.0), None], HZ, 70.25)
+        found = find_rest(
+            reader(before),
+            [reader(a), reader(b), reader(b)],
+            [st.Placed(0.05, 0.5, 1.0), st.Placed(0.0, 1.0, 1.0), None],
+            HZ,
+            70.25,
+        )
         self.assertEqual((len(found.mix), len(found.left)), (703, 703))
-        np.testing.assert_allclose(found.mix[:702], np.square(mix[: 702 * 1200]).reshape(702, 1200).mean(axis=1), rtol=1e-5)
+        np.testing.assert_allclose(
+            found.mix[:702], np.square(mix[: 702 * 1200]).reshape(702, 1200).mean(axis=1), rtol=1e-5
+        )
         np.testing.assert_allclose(found.mix[702], np.square(mix[702 * 1200 :]).mean(), rtol=1e-5)
         # The first block misses what was rolled round.
-        np.testing.assert_allclose(found.left[1:], np.where((np.arange(1, 703) >= 650) & (np.arange(1, 703) < 660), 0.01, 0.0), atol=1e-8)
+        np.testing.assert_allclose(
+            found.left[1:], np.where((np.arange(1, 703) >= 650) & (np.arange(1, 703) < 660), 0.01, 0.0), atol=1e-8
+        )
         np.testing.assert_array_equal(before, mix.astype(np.float32))
 
 

@@ -1,4 +1,7 @@
-"""What people deliver as stems: too few, shifted, at another gain, of another version, silent, or the whole mix once more."""
+"""What people deliver as stems.
+
+Too few, shifted, at another gain, of another version, silent, or the whole mix once more.
+"""
 
 import tempfile
 import unittest
@@ -25,11 +28,18 @@ DUCKS = [(5.3, 0), (5.8, -10), (12.3, -10), (13.0, 0), (19.3, 0), (19.8, -10), (
 
 @cache
 def parts():
-    """Voice, music and effects of a clean programme, ``(frames, 2)``; nothing can be written to what all tests share."""
+    """Voice, music and effects of a clean programme, ``(frames, 2)``.
+
+    Nothing can be written to what all tests share.
+    """
     voice = stereo(talk(SECONDS, SPANS, -23))
     music = automated(song(SECONDS) * 1.6, DUCKS)
     side = np.roll(music, 400)
-    whole = {"dialogue": voice, "music": np.stack([music, 0.7 * music + 0.3 * side], axis=1), "effects": stereo(noise(SECONDS, -52, seed=5))}
+    whole = {
+        "dialogue": voice,
+        "music": np.stack([music, 0.7 * music + 0.3 * side], axis=1),
+        "effects": stereo(noise(SECONDS, -52, seed=5)),
+    }
     for part in whole.values():
         part.flags.writeable = False
     return whole
@@ -54,7 +64,12 @@ class GivenTest(unittest.TestCase):
     def measured(self, stems, mix=None):
         mix = sum(parts().values()) if mix is None else mix
         paths = {name: write_wav(self.folder / f"{name}.wav", signal) for name, signal in {"mix": mix, **stems}.items()}
-        return measure(Job(Sound((paths.pop("mix"),), "mix.wav"), tuple(Stem(Sound((p,), p.name), name.split()[0]) for name, p in paths.items())))
+        return measure(
+            Job(
+                Sound((paths.pop("mix"),), "mix.wav"),
+                tuple(Stem(Sound((p,), p.name), name.split()[0]) for name, p in paths.items()),
+            )
+        )
 
     def figures(self, measurement):
         return [(p.speech_lufs, p.speech_to_background_lu) for p in judge(measurement, SPEC).context.passages]
@@ -107,7 +122,9 @@ class GivenTest(unittest.TestCase):
                     findings = [f for f in judge(measurement, SPEC).findings if f.kind == "stems-off"]
                     self.assertEqual([(f.title, f.role) for f in findings], [("Stem out of step", role)])
                     self.assertAlmostEqual(findings[0].measured, -seconds, delta=0.001)
-                    for (voice, ratio), (wanted_voice, wanted) in zip(self.figures(measurement), self.figures(self.measured(parts())), strict=True):
+                    for (voice, ratio), (wanted_voice, wanted) in zip(
+                        self.figures(measurement), self.figures(self.measured(parts())), strict=True
+                    ):
                         self.assertAlmostEqual(voice, wanted_voice, delta=0.1)
                         self.assertAlmostEqual(ratio, wanted, delta=0.3)
 
@@ -116,7 +133,9 @@ class GivenTest(unittest.TestCase):
         (finding,) = judge(measurement, SPEC).findings
         self.assertEqual((finding.kind, finding.source, finding.unit), ("stems-off", "music.wav", "dB"))
         self.assertAlmostEqual(finding.measured, -6.0, delta=0.1)
-        for (_, ratio), (_, wanted) in zip(self.figures(measurement), self.figures(self.measured(parts())), strict=True):
+        for (_, ratio), (_, wanted) in zip(
+            self.figures(measurement), self.figures(self.measured(parts())), strict=True
+        ):
             self.assertAlmostEqual(ratio, wanted, delta=0.1)
 
     def test_stems_that_do_not_add_up_say_by_how_much_and_where(self):
@@ -145,12 +164,20 @@ class GivenTest(unittest.TestCase):
                 self.assertEqual([(f.kind, f.role, f.source) for f in told], [("stems-off", role, f"{role}.wav")])
                 self.assertAlmostEqual(told[0].measured, leak_db, delta=1.0)
                 write_features(measurement, self.folder / "features.npz")
-                self.assertEqual([s.held for s in read_features(self.folder / "features.npz").stems], [s.held for s in measurement.stems])
+                self.assertEqual(
+                    [s.held for s in read_features(self.folder / "features.npz").stems],
+                    [s.held for s in measurement.stems],
+                )
 
     def test_a_stem_that_holds_a_copy_of_others_is_measured_without_it(self):
         """Figures, gains and findings are those of stems that hold their own sound alone."""
         whole, wanted = parts(), self.figures(self.measured(parts()))
-        for holder, held in (("music", ("dialogue",)), ("effects", ("dialogue",)), ("dialogue", ("music",)), ("dialogue", ("music", "effects"))):
+        for holder, held in (
+            ("music", ("dialogue",)),
+            ("effects", ("dialogue",)),
+            ("dialogue", ("music",)),
+            ("dialogue", ("music", "effects")),
+        ):
             for leak_db in (-5.0, -22.0):
                 with self.subTest(holder, held=held, leak_db=leak_db):
                     leaky = whole[holder] + sum(whole[k] for k in held) * 10 ** (leak_db / 20)
@@ -167,15 +194,24 @@ class GivenTest(unittest.TestCase):
         stems = parts()
         muffled = np.stack([np.convolve(c, np.hanning(25) / 12, mode="same") for c in stems["dialogue"].T], axis=1)
         leaky = stems | {"music": stems["music"] + muffled * 10 ** (-6 / 20)}
-        (finding,) = [f for f in judge(self.measured(leaky, sum(leaky.values())), SPEC).findings if f.title == "Voice in another stem"]
+        (finding,) = [
+            f
+            for f in judge(self.measured(leaky, sum(leaky.values())), SPEC).findings
+            if f.title == "Voice in another stem"
+        ]
         self.assertIn("It counts as music in every figure here", finding.message)
 
     def test_the_room_of_a_voice_in_another_stem_is_told_with_its_level(self):
-        """No factor fits a reverberation, whose phases are anyhow; its power does. Of one that differs left and right half is heard in the sum of both."""
+        """No factor fits a reverberation, whose phases are anyhow; its power does.
+
+        Of one that differs left and right half is heard in the sum of both.
+        """
         stems, times = parts(), np.arange(RATE // 2) / RATE
         rooms = np.random.default_rng(3).standard_normal((2, len(times))) * np.exp(-times / 0.1)
         rooms /= np.sqrt((rooms**2).sum(axis=1, keepdims=True))
-        wet = np.stack([fftconvolve(c, room)[: len(c)] for c, room in zip(stems["dialogue"].T, rooms, strict=True)], axis=1)
+        wet = np.stack(
+            [fftconvolve(c, room)[: len(c)] for c, room in zip(stems["dialogue"].T, rooms, strict=True)], axis=1
+        )
         for level_db in (-6.0, -15.0):
             leaky = stems | {"music": stems["music"] + wet * 10 ** (level_db / 20)}
             told = judge(self.measured(leaky, sum(leaky.values())), SPEC).findings
@@ -197,7 +233,11 @@ class GivenTest(unittest.TestCase):
         for leak_db in (-3.0, -6.0):
             with self.subTest(leak_db=leak_db):
                 leaky = stems | {"music": stems["music"] + stems["dialogue"] * 10 ** (leak_db / 20)}
-                told = [f.title for f in judge(self.measured(leaky, sum(stems.values())), SPEC).findings if f.kind == "stems-off"]
+                told = [
+                    f.title
+                    for f in judge(self.measured(leaky, sum(stems.values())), SPEC).findings
+                    if f.kind == "stems-off"
+                ]
                 self.assertIn("Voice in another stem", told)
 
     def test_the_voice_alone_in_a_music_stem_is_no_cue(self):
@@ -209,7 +249,9 @@ class GivenTest(unittest.TestCase):
 
     def test_silent_stems(self):
         silence = np.zeros((SECONDS * RATE, 2))
-        quiet_music = self.measured({"dialogue": parts()["dialogue"], "music": silence, "effects": silence}, parts()["dialogue"])
+        quiet_music = self.measured(
+            {"dialogue": parts()["dialogue"], "music": silence, "effects": silence}, parts()["dialogue"]
+        )
         result = judge(quiet_music, SPEC)
         self.assertIsNone(result.context.passages[0].speech_to_background_lu)
         self.assertEqual(result.findings, ())
@@ -221,7 +263,9 @@ class GivenTest(unittest.TestCase):
         silence = np.zeros((SECONDS * RATE, 2))
         for role in ("dialogue", "music"):
             (finding,) = judge(self.measured({role: silence}, sum(parts().values())), SPEC).findings
-            self.assertEqual((finding.kind, finding.title, finding.source), ("stems-off", "Stem is silent", f"{role}.wav"))
+            self.assertEqual(
+                (finding.kind, finding.title, finding.source), ("stems-off", "Stem is silent", f"{role}.wav")
+            )
 
     def test_one_stem_that_is_the_whole_mix_is_told_where_nothing_is_left_beside_it(self):
         mix = sum(parts().values())
@@ -232,7 +276,11 @@ class GivenTest(unittest.TestCase):
     def test_a_silent_stem_is_named_where_stems_do_not_add_up(self):
         stems = parts()
         silenced = stems | {"music": np.zeros_like(stems["music"])}
-        told = [f.message for f in judge(self.measured(silenced, sum(stems.values())), SPEC).findings if f.kind == "stems-off"]
+        told = [
+            f.message
+            for f in judge(self.measured(silenced, sum(stems.values())), SPEC).findings
+            if f.kind == "stems-off"
+        ]
         (message,) = told
         self.assertIn("Nothing is to be heard in the music stem “music.wav”; export it again", message)
 
@@ -245,7 +293,11 @@ class GivenTest(unittest.TestCase):
 
     def test_which_of_several_music_stems_covers_the_voice_is_named(self):
         loud = stereo(song(SECONDS, seed=4) * 1.6)
-        stems = {"dialogue": parts()["dialogue"], "music strings": stereo(noise(SECONDS, -50, seed=6)), "music drums": loud}
+        stems = {
+            "dialogue": parts()["dialogue"],
+            "music strings": stereo(noise(SECONDS, -50, seed=6)),
+            "music drums": loud,
+        }
         result = judge(self.measured(stems, sum(stems.values())), SPEC)
         named = {f.source for f in result.findings if f.family in ("voice", "ducking") and f.role == "music"}
         self.assertEqual(named - {None}, {"music drums.wav"})

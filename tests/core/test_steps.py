@@ -28,7 +28,10 @@ def stepped(music, rise_db=RISE_DB, rate=RATE):
 
 
 def struck(seed):
-    """Noise that goes on as it was, over it a beat that is over within some 30 ms and brings the highest octaves most."""
+    """Noise that goes on as it was, with a beat over it.
+
+    The beat is over within some 30 ms and brings the highest octaves most.
+    """
     t = np.arange(3 * RATE) / RATE - AT_S - RAMP_S / 2
     bright = np.diff(noise(3, -30, seed=seed + 100), prepend=0.0)
     return noise(3, -42, seed=seed) + np.where(t > 0, 5 * bright * np.exp(-np.maximum(t, 0) / 0.03), 0.0)
@@ -45,7 +48,10 @@ class StepNatsTest(unittest.TestCase):
         self.assertLess(np.median([heard(struck(seed)) for seed in range(20)]), -2.5)
 
     def test_another_rise_than_the_gain_would_give(self):
-        plain, other = (np.median([heard(stepped(noise(3, -30, seed=seed), by_db)) for seed in range(20)]) for by_db in (RISE_DB, 2.5 * RISE_DB))
+        plain, other = (
+            np.median([heard(stepped(noise(3, -30, seed=seed), by_db)) for seed in range(20)])
+            for by_db in (RISE_DB, 2.5 * RISE_DB)
+        )
         self.assertLess(other, plain - 8.0)
 
     def test_tones_that_go_on_tell_more(self):
@@ -66,7 +72,10 @@ class StepNatsTest(unittest.TestCase):
 
 
 class DoubtfulStepTest(unittest.TestCase):
-    """Levels that leave it in doubt whether the music steps back up or strikes a chord: what the sound tells decides."""
+    """Levels that leave it in doubt whether the music steps back up or strikes a chord.
+
+    What the sound tells decides.
+    """
 
     def setUp(self):
         # The small step back falls where the music strikes its next chord, and more than usual is asked for.
@@ -74,14 +83,21 @@ class DoubtfulStepTest(unittest.TestCase):
         self.speech = [(10.0, 16.0), (26.0, 31.7), (42.0, 48.0)]
         self.levels = levels([*ONE_DUCK, *small, *again(ONE_DUCK, 32)])
         self.plain = edge_classes.RETURNS
-        asked = tuple(replace(family, claimed_from_nats=24.0) if family.name == "return-abrupt" else family for family in edge_classes.RETURNS)
+        asked = tuple(
+            replace(family, claimed_from_nats=24.0) if family.name == "return-abrupt" else family
+            for family in edge_classes.RETURNS
+        )
         patched = mock.patch.object(edge_classes, "RETURNS", asked)
         patched.start()
         self.addCleanup(patched.stop)
 
     def found(self, *listening):
         """Where the sound tells some nats at some times."""
-        return find_gain(self.levels, self.speech, listen=lambda begin, _end, _rise: next((nats for t, nats in listening if abs(begin - t) < 0.05), 0.0))
+        return find_gain(
+            self.levels,
+            self.speech,
+            listen=lambda begin, _end, _rise: next((nats for t, nats in listening if abs(begin - t) < 0.05), 0.0),
+        )
 
     def told(self, gain):
         return [d.tells("return-abrupt") for d in gain.ducks]
@@ -102,7 +118,9 @@ class DoubtfulStepTest(unittest.TestCase):
         kept = gain_from_dict(json.loads(json.dumps(gain_dict(gain))))
         self.assertEqual(kept, gain)
         for known, step in ((kept, True), (replace(kept, steps=()), False)):
-            there = revisit(known, lambda first, last: self.levels[first:last], self.speech, [(26.0, 31.7)], Revisited({}))
+            there = revisit(
+                known, lambda first, last: self.levels[first:last], self.speech, [(26.0, 31.7)], Revisited({})
+            )
             self.assertEqual(self.told(there)[1], step)
 
     def test_moves_kept_without_what_was_heard_are_read(self):

@@ -28,7 +28,9 @@ class SurveyTest(FolderTest):
         self.assertEqual(self.roles(self.voice, self.music, self.effects, mix), ["dialogue", "music", "effects", "mix"])
 
     def test_what_is_silent_or_foreign_gets_no_role(self):
-        found = self.surveyed(self.voice + self.music, self.voice, self.music, np.zeros(12 * RATE), noise(12, -20, seed=9))
+        found = self.surveyed(
+            self.voice + self.music, self.voice, self.music, np.zeros(12 * RATE), noise(12, -20, seed=9)
+        )
         self.assertEqual([p.role for p in found], ["mix", "dialogue", "background", "", ""])
         self.assertEqual([p.why for p in found[3:]], ["silent", "not part of the mix"])
         self.assertEqual(found[0].why, "the sum of 3-4, 5-6")
@@ -36,12 +38,17 @@ class SurveyTest(FolderTest):
     def test_names_go_before_order(self):
         inputs, maps = [], []
         names = ("Mix", "Effects", "Dialogue")
-        for k, (title, signal) in enumerate(zip(names, (self.voice + self.effects, self.effects, self.voice), strict=True)):
+        for k, (title, signal) in enumerate(
+            zip(names, (self.voice + self.effects, self.effects, self.voice), strict=True)
+        ):
             inputs += ["-i", str(write_wav(self.folder / f"{k}.wav", stereo(signal)))]
             maps += ["-map", f"{k}:a", f"-metadata:s:a:{k}", f"title={title}"]
         path = self.folder / "film.mkv"
         ffmpeg(*inputs, *maps, "-c:a", "pcm_s24le", str(path))
-        self.assertEqual([(p.lane.written, p.role) for p in survey(path, "film.mkv")], [("1", "mix"), ("2", "effects"), ("3", "dialogue")])
+        self.assertEqual(
+            [(p.lane.written, p.role) for p in survey(path, "film.mkv")],
+            [("1", "mix"), ("2", "effects"), ("3", "dialogue")],
+        )
 
     def test_waves_show_where_sound_is(self):
         wave = self.surveyed(self.voice + self.music, self.voice)[1].wave_dbfs

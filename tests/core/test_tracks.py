@@ -1,6 +1,7 @@
 """Tracks, channels and several files as one sound; track maps read, proposed and refused; layouts and their weights.
 
-Weights and the order L R C LFE Ls Rs: ITU-R BS.1770-5, from memory. The film order L C R Ls Rs LFE and pairs of mono tracks are common practice.
+Weights and the order L R C LFE Ls Rs: ITU-R BS.1770-5, from memory. The film order L C R Ls Rs LFE and pairs of mono
+tracks are common practice.
 """
 
 import io
@@ -26,10 +27,20 @@ from tests.signals import RATE, noise, sine, stereo, write_wav
 
 def file_of(*channel_counts, titles=(), layout=None):
     streams = tuple(
-        Stream(k, n, layout or layouts.layout_name(None, n), layout is not None or n <= 2, 48000, 60.0, titles[k - 1] if titles else "")
+        Stream(
+            k,
+            n,
+            layout or layouts.layout_name(None, n),
+            layout is not None or n <= 2,
+            48000,
+            60.0,
+            titles[k - 1] if titles else "",
+        )
         for k, n in enumerate(channel_counts, 1)
     )
-    return FileInfo("f.mov", 60.0, 48000, channel_counts[0], streams[0].layout, "25", False, None, True, streams=streams)
+    return FileInfo(
+        "f.mov", 60.0, 48000, channel_counts[0], streams[0].layout, "25", False, None, True, streams=streams
+    )
 
 
 def write_extensible(path, signal, mask):
@@ -45,7 +56,10 @@ def write_extensible(path, signal, mask):
 
 class MapTest(FolderTest):
     def test_read(self):
-        self.assertEqual(tracks.parse_map("mix=1-2, dialogue=3-4,music=5+7", ROLES), (("mix", (1, 2)), ("dialogue", (3, 4)), ("music", (5, 7))))
+        self.assertEqual(
+            tracks.parse_map("mix=1-2, dialogue=3-4,music=5+7", ROLES),
+            (("mix", (1, 2)), ("dialogue", (3, 4)), ("music", (5, 7))),
+        )
         self.assertEqual([tracks.write_tracks(t) for t in ((1, 2), (5, 7), (3,))], ["1-2", "5+7", "3"])
 
     def test_refusals(self):
@@ -128,11 +142,16 @@ class TakenTest(FolderTest):
         unnamed = (write_wav(self.folder / "a.wav", right), write_wav(self.folder / "b.wav", left))
         np.testing.assert_allclose(self.whole(Sound(unnamed, "mix")), np.stack([right, left], axis=1), atol=2e-7)
         both = judge(measure(Job(Sound(paths, "mix"))), DEFAULT).context.loudness.integrated_lufs
-        one = judge(measure(Job(Sound((write_wav(self.folder / "m.wav", np.stack([left, right], axis=1)),), "m"))), DEFAULT).context.loudness.integrated_lufs
+        one = judge(
+            measure(Job(Sound((write_wav(self.folder / "m.wav", np.stack([left, right], axis=1)),), "m"))), DEFAULT
+        ).context.loudness.integrated_lufs
         self.assertEqual(both, one)
 
     def test_files_that_are_no_channels_of_one_sound(self):
-        short, other = write_wav(self.folder / "s.wav", noise(2, -20)), write_wav(self.folder / "o.wav", stereo(noise(5, -20)))
+        short, other = (
+            write_wav(self.folder / "s.wav", noise(2, -20)),
+            write_wav(self.folder / "o.wav", stereo(noise(5, -20))),
+        )
         mono = write_wav(self.folder / "m.wav", noise(5, -20))
         with self.assertRaisesRegex(TrackMapError, "differ in length"):
             open_sound(Sound((mono, short), "x"))
@@ -151,13 +170,17 @@ class TakenTest(FolderTest):
             Sound((write_wav(self.folder / "film.wav", film),), "film", layout="L C R Ls Rs LFE"),
         ]
         for sound in sounds:
-            self.assertAlmostEqual(judge(measure(Job(sound)), DEFAULT).context.loudness.integrated_lufs, -23.0, delta=0.1, msg=sound.name)
+            self.assertAlmostEqual(
+                judge(measure(Job(sound)), DEFAULT).context.loudness.integrated_lufs, -23.0, delta=0.1, msg=sound.name
+            )
         self.assertFalse(open_sound(sounds[2]).info.says_layout)
         self.assertTrue(open_sound(sounds[0]).info.says_layout)
 
     def test_sixty_four_channels(self):
         path = write_wav(self.folder / "many.wav", np.tile(noise(2, -30)[:, None], (1, 64)))
-        with self.assertRaisesRegex(LayoutError, r"has 64 channels and does not say where they stand.*--tracks mix=1-2"):
+        with self.assertRaisesRegex(
+            LayoutError, r"has 64 channels and does not say where they stand.*--tracks mix=1-2"
+        ):
             open_sound(Sound((path,), "many.wav"))
         self.assertEqual(self.whole(Sound((path,), "many.wav", (63, 64))).shape[1], 2)
 
@@ -172,7 +195,10 @@ class LayoutTest(FolderTest):
         self.assertEqual(layouts.parse_layout("L C R Ls Rs LFE"), "5.1(film)")
         self.assertEqual(layouts.parse_layout("l,r"), "stereo")
         self.assertEqual(layouts.parse_layout("7.1"), "7.1")
-        self.assertEqual(layouts.layout_name("10 channels (FL+FR+FC+LFE+BL+BR+TFL+TFR+TBL+TBR)", 10), "FL+FR+FC+LFE+BL+BR+TFL+TFR+TBL+TBR")
+        self.assertEqual(
+            layouts.layout_name("10 channels (FL+FR+FC+LFE+BL+BR+TFL+TFR+TBL+TBR)", 10),
+            "FL+FR+FC+LFE+BL+BR+TFL+TFR+TBL+TBR",
+        )
         self.assertEqual(layouts.channel_names("5.1(film)", 6), ("L", "C", "R", "Ls", "Rs", "LFE"))
         self.assertEqual(layouts.pairs("7.1", 8), ((0, 1), (6, 7), (4, 5)))
         for wrong in ("L X", "L L", ""):
@@ -190,7 +216,9 @@ class CommandTest(FolderTest):
     def test_mix_and_stems_in_one_file(self):
         voice = noise(30, -24, seed=1) * np.repeat(np.tile([1.0, 0.0], 5), 3 * RATE)
         music = noise(30, -40, seed=2)
-        path = write_wav(self.folder / "all.wav", np.stack([voice + music, voice + music, voice, voice, music, music], axis=1))
+        path = write_wav(
+            self.folder / "all.wav", np.stack([voice + music, voice + music, voice, voice, music, music], axis=1)
+        )
         code, out, err = self.command(path, "--tracks", "mix=1-2,dialogue=3-4,music=5-6", "--json")
         result = json.loads(out)
         self.assertEqual((err, result["file"]["channels"], result["separation"]), ("", 2, "stems"))
@@ -214,14 +242,28 @@ class CommandTest(FolderTest):
             self.assertIn(words, err)
 
     def test_what_was_left_out_is_said(self):
-        path = write_wav(self.folder / "a.wav", stereo(np.concatenate([sine(-18, 8), np.zeros(2 * RATE), noise(30, -20)])))
+        path = write_wav(
+            self.folder / "a.wav", stereo(np.concatenate([sine(-18, 8), np.zeros(2 * RATE), noise(30, -20)]))
+        )
         _, out, _ = self.command(path)
         self.assertIn("programme 00:00:10:00 - 00:00:40:00; left out: line-up tone 00:00:00:00 - 00:00:10:00", out)
         self.assertNotIn("left out", self.command(path, "--whole")[1])
 
     def test_several_tracks_without_a_map(self):
         path = self.folder / "two.mka"
-        ffmpeg("-i", str(self.wav("a.wav")), "-i", str(self.wav("b.wav")), "-map", "0", "-map", "1", "-c", "copy", str(path))
+        ffmpeg(
+            "-i",
+            str(self.wav("a.wav")),
+            "-i",
+            str(self.wav("b.wav")),
+            "-map",
+            "0",
+            "-map",
+            "1",
+            "-c",
+            "copy",
+            str(path),
+        )
         _, _, err = self.command(path)
         self.assertIn("has 2 audio tracks; track 1 is measured as the mix", err)
         with self.assertRaises(MezzavoceError):
@@ -238,6 +280,9 @@ class CommandTest(FolderTest):
         self.assertNotIn(said, self.command(self.wav("a.wav"))[2])
 
     def test_left_and_right_on_the_command_line(self):
-        left, right = write_wav(self.folder / "m_L.wav", sine(-23, 10)), write_wav(self.folder / "m_R.wav", sine(-23, 10))
+        left, right = (
+            write_wav(self.folder / "m_L.wav", sine(-23, 10)),
+            write_wav(self.folder / "m_R.wav", sine(-23, 10)),
+        )
         result = json.loads(self.command(left, right, "--json")[1])
         self.assertAlmostEqual(result["loudness"]["integrated_lufs"], -23.0, delta=0.1)

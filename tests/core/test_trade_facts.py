@@ -1,4 +1,7 @@
-"""Facts of the trade as cases. Each is common practice with no published source, but for the last two, whose sources stand beside them."""
+"""Facts of the trade as cases.
+
+Each is common practice with no published source, but for the last two, whose sources stand beside them.
+"""
 
 import unittest
 from dataclasses import replace
@@ -20,12 +23,20 @@ class DuckingFactsTest(unittest.TestCase):
     PAUSED = (SPANS[0], (22.0, 23.9), (24.5, 26.0), (26.6, 28.0), *SPANS[2:])
 
     def keyed(self, release_s, hold_s):
-        """Music that a gate lets up in every pause longer than its hold, in so many seconds, and takes down again in 50 ms."""
+        """Music that a gate lets up in every pause longer than its hold.
+
+        In so many seconds, and it takes it down again in 50 ms.
+        """
         gate = [(21.4, 0), (21.9, -BED)]
         for up, down in ((23.9, 24.5), (26.0, 26.6)):
             if down - up > hold_s:
                 top = -BED + BED * min(1.0, (down - 0.05 - up - hold_s) / release_s)
-                gate += [(up + hold_s, -BED), (min(up + hold_s + release_s, down - 0.06), top), (down - 0.05, top), (down, -BED)]
+                gate += [
+                    (up + hold_s, -BED),
+                    (min(up + hold_s + release_s, down - 0.06), top),
+                    (down - 0.05, top),
+                    (down, -BED),
+                ]
         return points(d1=[*gate, (28.3, -BED), (29.0, 0)])
 
     def test_a_release_of_60_ms_pumps_between_words(self):
@@ -45,9 +56,14 @@ class DuckingFactsTest(unittest.TestCase):
         self.assertIn("duck-late", kinds(found(programme(points(d1=duck(1, fall=(0.2, 0.7)))))))
 
     def test_a_voice_moved_by_two_seconds_leaves_its_duck_behind(self):
-        """The duck stays where the voice was: it is down before anyone speaks, and up again while somebody still does."""
+        """The duck stays where the voice was.
+
+        It is down before anyone speaks, and up again while somebody still does.
+        """
         moved = (SPANS[0], (24.0, 30.0), *SPANS[2:])
-        self.assertTrue(kinds(found(programme(points(), spans=moved))) & {"duck-early", "masked-speech", "duck-missing"})
+        self.assertTrue(
+            kinds(found(programme(points(), spans=moved))) & {"duck-early", "masked-speech", "duck-missing"}
+        )
 
 
 @cache
@@ -82,7 +98,11 @@ class LevelFactsTest(unittest.TestCase):
         self.assertFalse(too_near(20.5, accessible))
 
     def test_preferred_differences_of_torcoli_2019_as_limits(self):
-        """Torcoli et al. 2019 (J. Audio Eng. Soc. 67(12)): the two preferred differences, 10 and 15 LU, from memory; each as a clearance of its own."""
+        """Torcoli et al.
+
+        2019 (J. Audio Eng. Soc. 67(12)): the two preferred differences, 10 and 15 LU, from memory; each as a clearance
+        of its own.
+        """
         for clearance in (10.0, 15.0):
             spec = Spec("clearance", replace(RELAXED.limits, clearance_lu=clearance))
             self.assertTrue(too_near(clearance - 1.0, spec))

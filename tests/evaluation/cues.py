@@ -1,4 +1,7 @@
-"""Several pieces of music one after the other, joined by crossfades or with a rest between them as a mixer lays them; and joins that went wrong."""
+"""Several pieces of music one after the other, joined by crossfades or with a rest between them as a mixer lays them.
+
+And joins that went wrong.
+"""
 
 import itertools
 
@@ -36,7 +39,9 @@ def going_round(x, start, length):
 
 
 def joined(pieces, dice, trapezoids, seconds, wrong):
-    """Music ``(frames, 2)`` of cues that change where no ``trapezoids`` lie or by crossfades; from when to when each of them is; what went wrong.
+    """Music ``(frames, 2)`` of cues that change where no ``trapezoids`` lie or by crossfades.
+
+    From when to when each of them is; what went wrong.
 
     ``wrong`` are the kinds of which one each is made. A cue that is to stand off from the others is not moved yet.
     """
@@ -59,8 +64,15 @@ def joined(pieces, dice, trapezoids, seconds, wrong):
 def levelled(source, spans, gains_db, faults):
     """Cues at their gains, in place; none stands far over the softest one but for faults."""
     jumps = [f.in_s for f in faults if f.kind == JUMP]
-    gains = [min(g, min(gains_db) + _SPREAD_DB) + (_JUMP_DB if a in jumps else 0.0) for (a, _), g in zip(spans, gains_db, strict=True)]
-    points = [(t, g) for k, (a, b) in enumerate(spans) for t, g in ((_between(spans, k - 1)[1] if k else a, gains[k]), (_between(spans, k)[0], gains[k]))]
+    gains = [
+        min(g, min(gains_db) + _SPREAD_DB) + (_JUMP_DB if a in jumps else 0.0)
+        for (a, _), g in zip(spans, gains_db, strict=True)
+    ]
+    points = [
+        (t, g)
+        for k, (a, b) in enumerate(spans)
+        for t, g in ((_between(spans, k - 1)[1] if k else a, gains[k]), (_between(spans, k)[0], gains[k]))
+    ]
     times, levels = np.array(points).T
     for begin in range(0, len(source), RATE):
         at = np.arange(begin, min(begin + RATE, len(source))) / RATE
@@ -86,17 +98,28 @@ def told_apart(faults):
 def deviating(faults, music, spans):
     """Without the cues that are no fault, since they hardly stand off from the others after all."""
     levels = {begin: level_of(music[round(begin * RATE) : round(end * RATE)]) for begin, end in spans}
-    others = {f.in_s: np.median([level for begin, level in levels.items() if begin != f.in_s]) for f in faults if f.kind == JUMP}
+    others = {
+        f.in_s: np.median([level for begin, level in levels.items() if begin != f.in_s])
+        for f in faults
+        if f.kind == JUMP
+    }
     return [f for f in faults if f.kind != JUMP or others[f.in_s] - levels[f.in_s] > _STANDS_OFF_DB]
 
 
 def startling(faults, music):
     """Without the entries that are no fault, since the music is soft there by the programme's level."""
-    return [f for f in faults if f.kind != ABRUPT or level_of(music[round(f.in_s * RATE) :][: RATE // 2]) > _STARTLES_FROM_LUFS]
+    return [
+        f
+        for f in faults
+        if f.kind != ABRUPT or level_of(music[round(f.in_s * RATE) :][: RATE // 2]) > _STARTLES_FROM_LUFS
+    ]
 
 
 def unprepared(faults, others, music):
-    """Without the entries and ends that are no fault, since something else sounds before or after them: the mix does not rise or fall by so much then."""
+    """Without the entries and ends that are no fault, since something else sounds before or after them.
+
+    The mix does not rise or fall by so much then.
+    """
 
     def rises(fault):
         at = round(fault.in_s * RATE)
@@ -143,7 +166,11 @@ def _bounds(dice, clear, seconds):
 
 def _choose(dice, rests, spans, wrong):
     """For each kind the cue that it happens to: with a rest where it ends, begins, or on either side of it."""
-    able = {CUT_OFF: rests, ABRUPT: [k + 1 for k in rests], JUMP: [k for k in range(1, len(spans)) if k in rests and k - 1 in rests]}
+    able = {
+        CUT_OFF: rests,
+        ABRUPT: [k + 1 for k in rests],
+        JUMP: [k for k in range(1, len(spans)) if k in rests and k - 1 in rests],
+    }
     found = {}
     for kind in KINDS:
         free = [k for k in able[kind] if k not in found.values()]
@@ -153,7 +180,10 @@ def _choose(dice, rests, spans, wrong):
 
 
 def _chosen(piece, dice, length, mine):
-    """A stretch of a piece at the level of all; one that is loud where it is cut off or begins at once. None where no such place was found."""
+    """A stretch of a piece at the level of all; one that is loud where it is cut off or begins at once.
+
+    None where no such place was found.
+    """
     x = material.sound(piece)
     for _ in range(_TRIES):
         part = going_round(x, int(dice.integers(0, max(1, len(x) - length))), length).astype(np.float32)
@@ -165,7 +195,10 @@ def _chosen(piece, dice, length, mine):
 
 def _fade(part, rest_before, rest_after, mine):
     """Fades in place: a crossfade keeps the power of both together."""
-    for end, rest, kind, usual in ((part, rest_before, ABRUPT, _FADE_IN_S), (part[::-1], rest_after, CUT_OFF, _FADE_OUT_S)):
+    for end, rest, kind, usual in (
+        (part, rest_before, ABRUPT, _FADE_IN_S),
+        (part[::-1], rest_after, CUT_OFF, _FADE_OUT_S),
+    ):
         length = round(RATE * (_NO_FADE_S if kind in mine else usual if rest else _CROSSFADE_S))
         ramp = np.linspace(0, 1, length)
         end[:length] *= (ramp if rest else np.sin(ramp * np.pi / 2))[:, None]

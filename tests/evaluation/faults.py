@@ -14,7 +14,10 @@ _RAISED_FROM_DB = 11.0
 
 @dataclass(frozen=True)
 class Trapezoid:
-    """One move of the music's gain: its four times in seconds and how far down it goes; ``channels`` that it was drawn on."""
+    """One move of the music's gain: its four times in seconds and how far down it goes.
+
+    ``channels`` that it was drawn on.
+    """
 
     fall_start_s: float
     fall_end_s: float
@@ -45,16 +48,22 @@ class Fault:
 def plant(  # noqa: PLR0917
     kinds, dice, passages, speech, trapezoids, seconds, open_lu=None, before=(), rests=()
 ):
-    """The automation with one thing of each kind done wrong where there is room for it and a voice needs the music lower, and the faults.
+    """The automation with one thing of each kind done wrong, and the faults.
 
-    ``open_lu`` is by how much the voice of each passage stands over the music in the clear; ``before`` are the faults that are there already;
-    nothing is moved in ``rests`` (seconds), where it could not be heard.
+    Only where there is room for it and a voice needs the music lower.
+
+    ``open_lu`` is by how much the voice of each passage stands over the music in the clear; ``before`` are the faults
+    that are there already; nothing is moved in ``rests`` (seconds), where it could not be heard.
     """
     faults, order = list(before), list(dice.permutation(len(trapezoids)))
     for kind in (k for k in kinds if k in _PLANTS):
         for k in order:
             t = trapezoids[k]
-            if t is None or t.passage is None or any(f.in_s < t.return_end_s + 2 and t.fall_start_s - 2 < f.out_s for f in faults):
+            if (
+                t is None
+                or t.passage is None
+                or any(f.in_s < t.return_end_s + 2 and t.fall_start_s - 2 < f.out_s for f in faults)
+            ):
                 continue
             under = [k for k, (a, b) in enumerate(passages) if a < t.return_start_s and t.fall_end_s < b]
             if open_lu is not None and not _needed(kind, min(open_lu[k] for k in under), t.depth_db):
@@ -73,7 +82,10 @@ def plant(  # noqa: PLR0917
 
 
 def _needed(kind, open_lu, depth_db):
-    """Whether the kind is a fault there: the music in the clear would cover the voice, and a plunge leaves far more than enough."""
+    """Whether the kind is a fault there.
+
+    The music in the clear would cover the voice, and a plunge leaves far more than enough.
+    """
     if kind == "duck-plunge":
         return CLEARANCE_LU + 8.5 - 21 < open_lu < CLEARANCE_LU - 0.5
     if kind == "duck-uneven" and depth_db >= _RAISED_FROM_DB:
@@ -108,7 +120,9 @@ def _bare(dice, t, passages, speech, others, seconds):
     end = onset + float(dice.uniform(1.6, 2.6))
     if end > over - 2.5:
         return None
-    return [replace(t, fall_start_s=end - (t.fall_end_s - t.fall_start_s), fall_end_s=end)], Fault("duck-late", onset, end)
+    return [replace(t, fall_start_s=end - (t.fall_end_s - t.fall_start_s), fall_end_s=end)], Fault(
+        "duck-late", onset, end
+    )
 
 
 def _early(dice, t, passages, speech, others, seconds):
@@ -125,7 +139,11 @@ def _missing(dice, t, passages, speech, others, seconds):
 
 def _shallow(dice, t, passages, speech, others, seconds):
     depth = t.depth_db * float(dice.uniform(0.25, 0.45))
-    return ([replace(t, depth_db=depth)], Fault("duck-shallow", t.fall_end_s, t.return_start_s)) if t.depth_db - depth > 5 else None
+    return (
+        ([replace(t, depth_db=depth)], Fault("duck-shallow", t.fall_end_s, t.return_start_s))
+        if t.depth_db - depth > 5
+        else None
+    )
 
 
 def _plunge(dice, t, passages, speech, others, seconds):
@@ -156,7 +174,9 @@ def _compressed(dice, t, passages, speech, others, seconds):
 def _abrupt(dice, t, passages, speech, others, seconds):
     length = float(dice.uniform(0.005, 0.025))
     if dice.integers(2):
-        return [replace(t, return_end_s=t.return_start_s + length)], Fault("duck-abrupt", t.return_start_s, t.return_start_s + 0.03)
+        return [replace(t, return_end_s=t.return_start_s + length)], Fault(
+            "duck-abrupt", t.return_start_s, t.return_start_s + 0.03
+        )
     return [replace(t, fall_start_s=t.fall_end_s - length)], Fault("duck-abrupt", t.fall_end_s - 0.03, t.fall_end_s)
 
 
@@ -177,7 +197,9 @@ def _slow_return(dice, t, passages, speech, others, seconds):
     back = t.return_end_s - t.return_start_s
     if late + back > _after(t, others, seconds) - 0.5:
         return None
-    return [replace(t, return_start_s=late, return_end_s=late + back)], Fault("duck-slow-return", t.return_start_s, late + back)
+    return [replace(t, return_start_s=late, return_end_s=late + back)], Fault(
+        "duck-slow-return", t.return_start_s, late + back
+    )
 
 
 def _last_word(t, passages):
@@ -198,7 +220,9 @@ def _stray(dice, t, passages, speech, others, seconds):
 def _uneven(dice, t, passages, speech, others, seconds):
     # Not so deep that it would be a plunge, nor so high that it would be too shallow.
     way = 1 if t.depth_db < _RAISED_FROM_DB else -1
-    return [replace(t, depth_db=t.depth_db + way * float(dice.uniform(5, 6)))], Fault("duck-uneven", t.fall_end_s, t.return_start_s)
+    return [replace(t, depth_db=t.depth_db + way * float(dice.uniform(5, 6)))], Fault(
+        "duck-uneven", t.fall_end_s, t.return_start_s
+    )
 
 
 def _one_sided(dice, t, passages, speech, others, seconds):

@@ -1,4 +1,7 @@
-"""Scores of mixes that were measured before, by the same code: a run of an hour or two that was broken off goes on where it was."""
+"""Scores of mixes that were measured before, by the same code.
+
+A run of an hour or two that was broken off goes on where it was.
+"""
 
 import dataclasses
 import hashlib
@@ -24,7 +27,10 @@ def scored(plan):
     kept = _folder() / f"{hashlib.sha256(repr(plan).encode()).hexdigest()[:20]}.json"
     if kept.exists():
         facts = json.loads(kept.read_text())
-        lists = {"others": [Beside(**b) for b in facts.pop("others")], "followed": [Followed(**f) for f in facts.pop("followed")]}
+        lists = {
+            "others": [Beside(**b) for b in facts.pop("others")],
+            "followed": [Followed(**f) for f in facts.pop("followed")],
+        }
         return Score(plan, **facts, **lists)
     found = score(plan)
     part = kept.with_suffix(f".{os.getpid()}")

@@ -1,4 +1,6 @@
-"""Voices and music for the evaluation set: what the machine's packages carry, and synthetic voices. Nothing of it is kept in the project.
+"""Voices and music for the evaluation set: what the machine's packages carry, and synthetic voices.
+
+Nothing of it is kept in the project.
 
 ``PACKAGES`` names Debian's packages: music, voices and effects, and two speaking programs.
 """
@@ -89,12 +91,21 @@ def collection(piece):
 
 @cache
 def liveliness(piece):
-    """How far the level of a piece moves by itself: between its softer and its louder seconds (10th and 90th percentile)."""
+    """How far the level of a piece moves by itself.
+
+    Between its softer and its louder seconds (10th and 90th percentile).
+    """
     x = sound(piece)
     seconds = x[: len(x) // RATE * RATE].reshape(-1, 2 * RATE)
     levels = 10 * np.log10(np.array([np.mean(s.astype(np.float64) ** 2) for s in seconds]) + 1e-12)
     low, high = np.percentile(levels[levels > -90], [10, 90])
-    return "even: its seconds within 5 dB" if high - low < 5 else "moved: within 5 to 10 dB" if high - low < 10 else "wide: more than 10 dB"
+    return (
+        "even: its seconds within 5 dB"
+        if high - low < 5
+        else "moved: within 5 to 10 dB"
+        if high - low < 10
+        else "wide: more than 10 dB"
+    )
 
 
 @cache
@@ -111,7 +122,9 @@ def voices():
         if RATE <= len(sound(piece)) <= 12 * RATE:
             by_kind.setdefault(piece.kind, []).append(piece)
     for voice in ("en-gb", "en-us+f3", "en+m3", "de"):
-        by_kind[f"espeak {voice}"] = [_spoken(("espeak-ng", "-v", voice, "-s", "150", "-w"), voice, text) for text in SENTENCES]
+        by_kind[f"espeak {voice}"] = [
+            _spoken(("espeak-ng", "-v", voice, "-s", "150", "-w"), voice, text) for text in SENTENCES
+        ]
     for voice in ("slt", "rms", "awb"):
         by_kind[f"flite {voice}"] = [_spoken(("flite", "-voice", voice, "-o"), voice, text) for text in SENTENCES]
     return by_kind
@@ -122,7 +135,9 @@ def sound(piece):
     kept = folder() / f"{hashlib.sha256(str(piece.path).encode()).hexdigest()[:20]}.npy"
     if not kept.exists():
         command = ["ffmpeg", "-v", "error", "-i", str(piece.path), "-ac", "2", "-ar", str(RATE), "-f", "f32le", "-"]
-        samples = np.frombuffer(subprocess.run(command, check=True, capture_output=True).stdout, dtype="<f4").reshape(-1, 2)
+        samples = np.frombuffer(subprocess.run(command, check=True, capture_output=True).stdout, dtype="<f4").reshape(
+            -1, 2
+        )
         # Several processes may decode the same piece at once.
         part = kept.with_suffix(f".{os.getpid()}.npy")
         np.save(part, samples)
@@ -132,12 +147,16 @@ def sound(piece):
 
 def missing():
     """Packages that are not there."""
-    gone = [package for kind, package, *place in (*_MUSIC, *_VOICES, *_EFFECTS) if not _found([(kind, package, *place)])]
+    gone = [
+        package for kind, package, *place in (*_MUSIC, *_VOICES, *_EFFECTS) if not _found([(kind, package, *place)])
+    ]
     return [*dict.fromkeys(gone), *(program for program in _SPEAKING if not shutil.which(program))]
 
 
 def _found(places):
-    return [Piece(kind, path) for kind, _, folder, pattern in places for path in sorted((_SHARE / folder).glob(pattern))]
+    return [
+        Piece(kind, path) for kind, _, folder, pattern in places for path in sorted((_SHARE / folder).glob(pattern))
+    ]
 
 
 def _spoken(command, voice, text):

@@ -1,4 +1,7 @@
-"""Scripted mixes: what a mixer would have done to real music under real voices, with every gain known; and the same with one thing done wrong."""
+"""Scripted mixes: what a mixer would have done to real music under real voices, with every gain known.
+
+And the same with one thing done wrong.
+"""
 
 from dataclasses import dataclass, field, replace
 
@@ -14,11 +17,13 @@ from tests.evaluation.material import RATE
 AHEAD_S = (0.02, 0.3)
 BRIDGED_S = 0.3
 _PIECE, _STEP = 3 * RATE // 2, RATE // 2
-"""A mixer listens for a voice over music in pieces of words so short that no half-sentence is lost, up to the last word of a passage."""
+"""A mixer listens for a voice over music in pieces of words so short that no half-sentence is lost, up to the last word
+of a passage."""
 _SHORTEST = RATE // 5
 """Of what a cue has under a voice; in less of it nothing is lost."""
 _LEFT_DB, _RAISED_DB, _WORDS_DB = 2.0, 9.0, 20.0
-"""Words further under the others than the first are raised, by at most the second; what is under them by more than the third is none."""
+"""Words further under the others than the first are raised, by at most the second; what is under them by more than the
+third is none."""
 _UNDER_DB, _BRIGHTENED_DB = 20.0, 10.0
 """A voice whose 2 to 4 kHz stand further under its whole than the first is brightened by at most the second."""
 _DRAWS, _DRAW_APART = 12, 1_000_000
@@ -90,8 +95,15 @@ def _drawn(plan, seed):
     dialogue, speech, passages = _dialogue(plan, dice)
     if plan.more_tracks:
         trapezoids = _automation(plan, dice, passages)
-        source, spans, faults = cues.joined((plan.track, *plan.more_tracks), dice, trapezoids, plan.seconds, plan.faults)
-        source = cues.levelled(source, spans, [_open_gain_db(plan, dialogue, source, speech, passages, trapezoids, s) for s in spans], faults)
+        source, spans, faults = cues.joined(
+            (plan.track, *plan.more_tracks), dice, trapezoids, plan.seconds, plan.faults
+        )
+        source = cues.levelled(
+            source,
+            spans,
+            [_open_gain_db(plan, dialogue, source, speech, passages, trapezoids, s) for s in spans],
+            faults,
+        )
     else:
         source, spans, faults = _music(plan, dice, len(dialogue)), [], []
         trapezoids = _automation(plan, dice, passages) if plan.ducked else []
@@ -99,7 +111,9 @@ def _drawn(plan, seed):
     faults = cues.deviating(cues.startling(faults, source), source, spans)
     whole, at_joins = cues.told_apart(faults)
     open_lu = _open_ratios(dialogue, source, speech, passages)
-    trapezoids, faults = plant(plan.faults, dice, passages, speech, trapezoids, plan.seconds, open_lu, at_joins, cues.rests(spans))
+    trapezoids, faults = plant(
+        plan.faults, dice, passages, speech, trapezoids, plan.seconds, open_lu, at_joins, cues.rests(spans)
+    )
     music = _with_gain(source, trapezoids)
     effects = _effects(plan, dice, len(dialogue)) if plan.with_effects else None
     if other_faults.LOW in plan.faults:
@@ -205,7 +219,11 @@ def _automation(plan, dice, passages):
             groups.append([k, a, b])
     found = []
     for k, a, b in groups:
-        d, f, r = (depth, fall, back) if plan.alike else (float(dice.uniform(*x)) for x in (plan.depth_db, plan.fall_s, plan.return_s))
+        d, f, r = (
+            (depth, fall, back)
+            if plan.alike
+            else (float(dice.uniform(*x)) for x in (plan.depth_db, plan.fall_s, plan.return_s))
+        )
         end = a - float(dice.uniform(*AHEAD_S))
         start_back = b + float(dice.uniform(0.05, 0.5))
         found.append(Trapezoid(end - f, end, start_back, start_back + r, d, passage=k))
@@ -221,12 +239,17 @@ def _with_gain(source, trapezoids):
             curve[:, c] += t.gain_db(times)
     for begin in range(0, len(source), 60 * RATE):
         fine = np.arange(begin, min(begin + 60 * RATE, len(source))) / RATE
-        source[begin : begin + 60 * RATE] *= np.stack([10 ** (np.interp(fine, times, curve[:, c]) / 20) for c in range(2)], axis=1)
+        source[begin : begin + 60 * RATE] *= np.stack(
+            [10 ** (np.interp(fine, times, curve[:, c]) / 20) for c in range(2)], axis=1
+        )
     return source
 
 
 def _open_gain_db(plan, dialogue, source, speech, passages, trapezoids, within=(0.0, np.inf)):
-    """The gain with which the music in its beds leaves the voice the clearance and a margin where it is thinnest (inf where nobody speaks)."""
+    """The gain with which the music in its beds leaves the voice the clearance and a margin.
+
+    Where it is thinnest; inf where nobody speaks.
+    """
     proper = [t for t in trapezoids if t.passage is not None and len(t.channels) == 2]
     usual = float(np.median([t.depth_db for t in proper])) if proper else 0.0
     gaps = []
@@ -253,7 +276,11 @@ def _open_ratios(dialogue, source, speech, passages):
 
 def _under_words(dialogue, source, speech, first_s, last_s):
     """Voice and music while words are spoken between two times, without the pauses."""
-    words = [slice(round(max(c, first_s) * RATE), round(min(d, last_s) * RATE)) for c, d in speech if c < last_s and first_s < d]
+    words = [
+        slice(round(max(c, first_s) * RATE), round(min(d, last_s) * RATE))
+        for c, d in speech
+        if c < last_s and first_s < d
+    ]
     return (np.concatenate([x[w] for w in words]) for x in (dialogue, source))
 
 
@@ -273,7 +300,9 @@ def _effects(plan, dice, length):
         if at >= plan.seconds:
             break
         x = np.array(material.sound(pool[int(dice.integers(len(pool)))]), dtype=np.float64)
-        x *= 10 ** ((VOICE_LUFS - 18 - max(level_of(x[a : a + _PIECE]) for a in range(0, max(1, len(x) - _PIECE), _STEP))) / 20)
+        x *= 10 ** (
+            (VOICE_LUFS - 18 - max(level_of(x[a : a + _PIECE]) for a in range(0, max(1, len(x) - _PIECE), _STEP))) / 20
+        )
         x[-960:] *= np.linspace(1, 0, 960)[:, None]
         end = min(length, round(at * RATE) + len(x))
         out[round(at * RATE) : end] += x[: end - round(at * RATE)]

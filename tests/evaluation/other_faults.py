@@ -28,7 +28,9 @@ def loud_effect(dice, passages, speech, faults, effects):
     """An effect put over a voice, in place, so that words sound through it; the fault, if there is room for one."""
     pool = [p for p in material.effects() if len(material.sound(p)) >= _EFFECT_S[0] * RATE]
     for a, b in _free(dice, passages, faults):
-        x = np.array(material.sound(pool[int(dice.integers(len(pool)))])[: round(_EFFECT_S[1] * RATE)], dtype=np.float64)
+        x = np.array(
+            material.sound(pool[int(dice.integers(len(pool)))])[: round(_EFFECT_S[1] * RATE)], dtype=np.float64
+        )
         x *= 10 ** ((VOICE_LUFS + _OVER_DB - level_of(x)) / 20)
         x[-960:] *= np.linspace(1, 0, 960)[:, None]
         words = max((s for s in speech if a <= s[0] and s[1] <= b), key=lambda s: s[1] - s[0])

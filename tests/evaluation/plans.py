@@ -1,4 +1,7 @@
-"""Which mixes the set holds. Even seeds are tuned on, odd ones only looked at to report; they share neither music nor places in it."""
+"""Which mixes the set holds.
+
+Even seeds are tuned on, odd ones only looked at to report; they share neither music nor places in it.
+"""
 
 from dataclasses import replace
 from math import gcd
@@ -23,14 +26,17 @@ FAULTS = (
 )
 TUNED, HELD = 0, 1
 RATIOS, LONG, LONG_CLEAN = "ratios", "long", "long clean"
-# Minutes of programmes with several cues: such with faults, one of a kind for about every 70 s, and such as a mixer would leave them.
+# Minutes of programmes with several cues: such with faults, one of a kind for about every 70 s, and such as a mixer
+# would leave them.
 _LONG_MIN, _LONG_CLEAN_MIN = (5, 10, 20, 5, 10, 20), (5, 10)
 _ALL_FAULTS = (*FAULTS, *cues.KINDS, *other_faults.KINDS)
 # From voices that drown to voices that stand far above everything, minute by minute.
 _RATIO_MARGINS_LU, _RATIO_MIXES, _RATIO_S = (-18.0, 8.0), 60, 60.0
-# With some two dozen of a kind in each half one miss is less than 5 %; of the ducks, where two kinds may look alike, another two dozen.
+# With some two dozen of a kind in each half one miss is less than 5 %; of the ducks, where two kinds may look alike,
+# another two dozen.
 _MIXES_WITH_A_FAULT, _MORE_WITH_A_DUCK = 24, 24
-# Half an hour of clean mixes with effects, and another hour: one finding in ten minutes is told from two only over hours.
+# Half an hour of clean mixes with effects, and another hour: one finding in ten minutes is told from two only over
+# hours.
 _CLEAN, _MORE_CLEAN = 10, 20
 # Joins need programmes with room for them: how many seconds, and how many pieces of music beside the first.
 _JOINS = {cues.CUT_OFF: (150.0, 2), cues.ABRUPT: (150.0, 2), cues.JUMP: (300.0, 4)}
@@ -51,13 +57,20 @@ def plans(half, scale=1.0):
         return tuple(tracks[(step * number + j) % len(tracks)] for j in range(1, 1 + count))
 
     def add(group, count, along=lambda share: {}, pieces=0, **more):
-        """``along`` gives what changes from the first of them (0) to the last (1); ``pieces`` of music follow the first."""
+        """``along`` gives what changes from the first of them (0) to the last (1).
+
+        ``pieces`` of music follow the first.
+        """
         count, before = max(1, round(count * scale)), sum(p.group == group for p in found)
         for k in range(count):
             number = len(found)
             seed = 1000 * len(group) + 2 * number + half
             facts = (
-                {"voice": voices[number % len(voices)], "track": tracks[(step * number) % len(tracks)], "more_tracks": after(number, pieces)}
+                {
+                    "voice": voices[number % len(voices)],
+                    "track": tracks[(step * number) % len(tracks)],
+                    "more_tracks": after(number, pieces),
+                }
                 | more
                 | along(k / max(1, count - 1))
             )
@@ -80,7 +93,10 @@ def plans(half, scale=1.0):
         for k, length_min in enumerate(minutes):
             number = len(found)
             # Kinds take turns, so that all of them come as often.
-            kinds = [_ALL_FAULTS[(5 * k + j) % len(_ALL_FAULTS)] for j in range(min(len(_ALL_FAULTS), round(length_min * 0.85)))]
+            kinds = [
+                _ALL_FAULTS[(5 * k + j) % len(_ALL_FAULTS)]
+                for j in range(min(len(_ALL_FAULTS), round(length_min * 0.85)))
+            ]
             plan = Plan(
                 f"{group} {k}",
                 group,
@@ -110,6 +126,13 @@ def plans(half, scale=1.0):
 
 
 def again(half, lots):
-    """All mixes of a half with one planted fault each, so many times more: other words and other places of the same voices and music."""
+    """All mixes of a half with one planted fault each, so many times more.
+
+    Other words and other places of the same voices and music.
+    """
     one_each = [p for p in plans(half) if p.group == "".join(p.faults)]
-    return [replace(p, name=f"{p.name} again {lot}", seed=p.seed + lot * _NEXT_LOT) for lot in range(1, lots + 1) for p in one_each]
+    return [
+        replace(p, name=f"{p.name} again {lot}", seed=p.seed + lot * _NEXT_LOT)
+        for lot in range(1, lots + 1)
+        for p in one_each
+    ]

@@ -18,12 +18,23 @@ from tests.evaluation.scores import CORNERS, SPEC, measured
 
 _LONGEST_S = 301.0
 _NEAR_S = 0.5
-HEAD = ("Remedies for", "What is done", "Carried out", "Fault gone", "Nothing new", "Ratio, error of the prediction (LU)", "Loudness, error (LU)")
+HEAD = (
+    "Remedies for",
+    "What is done",
+    "Carried out",
+    "Fault gone",
+    "Nothing new",
+    "Ratio, error of the prediction (LU)",
+    "Loudness, error (LU)",
+)
 
 
 @dataclass(frozen=True)
 class CarriedOut:
-    """What became of one remedy; ``new`` are kinds and severities of findings that were not there before; errors are None where nothing was predicted."""
+    """What became of one remedy; ``new`` are kinds and severities of findings that were not there before.
+
+    Errors are None where nothing was predicted.
+    """
 
     kind: str
     action: str
@@ -36,7 +47,10 @@ class CarriedOut:
 
 @dataclass(frozen=True)
 class AllAtOnce:
-    """What became of a mix when the first remedy of every finding was carried out: kinds and severities before and after, of those that can be mended."""
+    """What became of a mix when the first remedy of every finding was carried out.
+
+    Kinds and severities before and after, of those that can be mended.
+    """
 
     before: tuple[tuple[str, str], ...]
     after: tuple[tuple[str, str], ...]
@@ -44,11 +58,18 @@ class AllAtOnce:
 
 def some_plans(half, scale):
     """Mixes with planted faults, and such whose voices drown in music that nobody turned down."""
-    return [p for p in plans(half, scale) if p.seconds < _LONGEST_S and (p.faults or (p.group == RATIOS and p.margin_lu < 0))]
+    return [
+        p
+        for p in plans(half, scale)
+        if p.seconds < _LONGEST_S and (p.faults or (p.group == RATIOS and p.margin_lu < 0))
+    ]
 
 
 def carried_out(plan):
-    """All remedies of a mix that are for one of its stems, one at a time; and the first of each finding, all at once."""
+    """All remedies of a mix that are for one of its stems, one at a time.
+
+    And the first of each finding, all at once.
+    """
     mix = make(plan)
     before = measured(mix)
     first = judge(before, SPEC)
@@ -70,20 +91,29 @@ def _all_at_once(mix, first):
     for finding in mended:
         mix = mix.changed(finding.remedy.role, _added(mix, finding.remedy))
     second = judge(measured(mix), SPEC)
-    return AllAtOnce(tuple((f.kind, f.severity) for f in mended), tuple((f.kind, f.severity) for f in second.findings if any(_near(f, m) for m in mended)))
+    return AllAtOnce(
+        tuple((f.kind, f.severity) for f in mended),
+        tuple((f.kind, f.severity) for f in second.findings if any(_near(f, m) for m in mended)),
+    )
 
 
 def _added(mix, remedy):
     """What a remedy adds to its stem."""
     change = Change(
-        remedy.role, tuple(p.at_s for p in remedy.points), tuple(p.gain_db for p in remedy.points), remedy.bands, channel=remedy.side and remedy.side.index
+        remedy.role,
+        tuple(p.at_s for p in remedy.points),
+        tuple(p.gain_db for p in remedy.points),
+        remedy.bands,
+        channel=remedy.side and remedy.side.index,
     )
     stem = getattr(mix, remedy.role)
     return change.added(stem, np.arange(len(stem)) / RATE, RATE)
 
 
 def _again(mix, before, first, finding, remedy):
-    after = measured(mix.changed(remedy.role, _added(mix, remedy)), known={s.role: s for s in before.stems if s.role != remedy.role})
+    after = measured(
+        mix.changed(remedy.role, _added(mix, remedy)), known={s.role: s for s in before.stems if s.role != remedy.role}
+    )
     second = judge(after, SPEC)
     loudness = second.context.loudness.integrated_lufs
     return CarriedOut(
@@ -102,9 +132,14 @@ def _near(one, other):
 
 
 def _is_new(found, mended, before):
-    """Whether nothing like it was there: another fault beside may be told as another kind of its family once one is mended."""
+    """Whether nothing like it was there.
+
+    Another fault beside may be told as another kind of its family once one is mended.
+    """
     others = [f for f in before if f is not mended and _near(found, f)]
-    return not any(f.family == found.family or found.kind in f.also for f in others) and not (found.kind == mended.kind and _near(found, mended))
+    return not any(f.family == found.family or found.kind in f.also for f in others) and not (
+        found.kind == mended.kind and _near(found, mended)
+    )
 
 
 def _ratio_error(before, after, finding, remedy):
@@ -124,14 +159,22 @@ def _duck_of(evidence, remedy, finding):
     """The duck that a remedy draws anew: points lie on its corners; else that in which the fault lies."""
     times = {p.at_s for p in remedy.points}
     middle = (finding.in_s + finding.out_s) / 2
-    return max(evidence.ducks, key=lambda d: (len(times & {round(t, 3) for c in CORNERS if (t := getattr(d, c)) is not None}), d.covers(middle)))
+    return max(
+        evidence.ducks,
+        key=lambda d: (
+            len(times & {round(t, 3) for c in CORNERS if (t := getattr(d, c)) is not None}),
+            d.covers(middle),
+        ),
+    )
 
 
 def table(done):
     """The lines of the table, kind by kind; remedies that say of themselves that they are not enough stand apart."""
     groups = {}
     for d in done:
-        groups.setdefault((d.kind, d.action if d.sound else f"{d.action}, said to be not enough or to stand off"), []).append(d)
+        groups.setdefault(
+            (d.kind, d.action if d.sound else f"{d.action}, said to be not enough or to stand off"), []
+        ).append(d)
     return [_line(kind, what, some) for (kind, what), some in sorted(groups.items())]
 
 
@@ -162,11 +205,15 @@ def summary(done, at_once):
     weighty = [k for a in at_once for k, severity in a.after if severity != NOTE]
     notes = [k for a in at_once for k, severity in a.after if severity == NOTE]
     return (
-        f"Of {len(sound)} remedies that are said to be enough, the fault is gone in {sum(d.gone for d in sound)}, and nothing new is found in "
-        f"{sum(not d.new for d in sound)} (nothing but notes in {sum(all(s == NOTE for _, s in d.new) for d in sound)}). "
+        f"Of {len(sound)} remedies that are said to be enough, the fault is gone in "
+        f"{sum(d.gone for d in sound)}, and nothing new is found in "
+        f"{sum(not d.new for d in sound)} (nothing but notes in "
+        f"{sum(all(s == NOTE for _, s in d.new) for d in sound)}). "
         f"The ratio is within 0.3 LU of the prediction in {sum(e <= 0.3 for e in errors)} of {len(errors)}.\n\n"
-        f"With the first remedy of every finding carried out at once, {len(at_once)} mixes have left in the places of the "
-        f"{sum(len(a.before) for a in at_once)} that were mended: findings {len(weighty)}{_told(weighty)}, notes {len(notes)}{_told(notes)}."
+        f"With the first remedy of every finding carried out at once, {len(at_once)} mixes have left in the "
+        "places of the "
+        f"{sum(len(a.before) for a in at_once)} that were mended: findings {len(weighty)}{_told(weighty)}, "
+        f"notes {len(notes)}{_told(notes)}."
     )
 
 

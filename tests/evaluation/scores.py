@@ -25,7 +25,10 @@ LIBRARY_BANDS = 15
 
 @dataclass(frozen=True)
 class Followed:
-    """How much of a passage can be followed: what the library says, what is measured, and that over the bands which the library hears."""
+    """How much of a passage can be followed.
+
+    What the library says, what is measured, and that over the bands which the library hears.
+    """
 
     library: float
     audibility: float
@@ -63,15 +66,29 @@ class Score:
 
 
 def measured(mix, known=()):
-    """The mix and its stems through the meter, as a measurement; the levels of ``known`` stems by their roles are taken as they are."""
-    stems = [("dialogue", mix.dialogue), ("music", mix.music)] + ([("effects", mix.effects)] if mix.effects is not None else [])
+    """The mix and its stems through the meter, as a measurement.
+
+    The levels of ``known`` stems by their roles are taken as they are.
+    """
+    stems = [("dialogue", mix.dialogue), ("music", mix.music)] + (
+        [("effects", mix.effects)] if mix.effects is not None else []
+    )
     parts = tuple(known[role] if role in known else _levels(role, s) for role, s in stems)
     whole = levels_of(mix.mix, between_samples=False)
-    return Measurement(info(len(mix.music) / RATE, channels=2), "evaluation", whole, parts).with_music_gain(*sounding(mix.music))
+    return Measurement(info(len(mix.music) / RATE, channels=2), "evaluation", whole, parts).with_music_gain(
+        *sounding(mix.music)
+    )
 
 
 def _levels(role, stem):
-    return StemLevels(f"{role}.wav", role, levels_of(stem, between_samples=False, faults=False, bands=True, spectrum=role == "music"), 0.0, 0.0, 1.0)
+    return StemLevels(
+        f"{role}.wav",
+        role,
+        levels_of(stem, between_samples=False, faults=False, bands=True, spectrum=role == "music"),
+        0.0,
+        0.0,
+        1.0,
+    )
 
 
 def score(plan):
@@ -103,10 +120,13 @@ def _speech(scored, mix, evidence):
 
 
 def _followed(scored, mix, evidence):
-    """What the reference library says of each passage (Taal et al. 2011, package ``pystoi``), its audibility, and that of the bands which the library hears.
+    """What the reference library says of each passage (Taal et al.
 
-    It works at 10 kHz with 15 one-third octaves from 150 Hz on; what covers a voice above 4.4 kHz is nothing to it. It listens with one ear, so each
-    channel is given to it: the sum of both would lower music that is wide by up to 3 dB against the voice.
+    2011, package ``pystoi``), its audibility, and that of the bands which the library hears.
+
+    It works at 10 kHz with 15 one-third octaves from 150 Hz on; what covers a voice above 4.4 kHz is nothing to it. It
+    listens with one ear, so each channel is given to it: the sum of both would lower music that is wide by up to 3 dB
+    against the voice.
     """
     clean, heard = mix.clean_dialogue.T, mix.mix.T
     full = not {mix.plan.voice, mix.plan.second_voice} & material.UP_TO_4_KHZ
@@ -115,7 +135,9 @@ def _followed(scored, mix, evidence):
         if passage.audibility is not None and passage.out_s - passage.in_s >= SHORTEST_S:
             speech, background = np.array([(b.speech_db, b.background_db) for b in passage.bands[:LIBRARY_BANDS]]).T
             shared = band_audibility(speech, background) @ WEIGHTS[:LIBRARY_BANDS]
-            library = np.mean([stoi(voice[here], all_of_it[here], RATE) for voice, all_of_it in zip(clean, heard, strict=True)])
+            library = np.mean(
+                [stoi(voice[here], all_of_it[here], RATE) for voice, all_of_it in zip(clean, heard, strict=True)]
+            )
             scored.followed.append(Followed(float(library), passage.audibility, float(shared), full))
 
 
@@ -163,7 +185,14 @@ def _findings(scored, mix, findings):
     """Whether each planted fault is found with its kind near its place, and what else is found."""
     used = set()
     for fault in mix.faults:
-        hit = next((f for f in findings if f.kind == fault.kind and f.in_s < fault.out_s + NEAR_S and fault.in_s - NEAR_S < f.out_s), None)
+        hit = next(
+            (
+                f
+                for f in findings
+                if f.kind == fault.kind and f.in_s < fault.out_s + NEAR_S and fault.in_s - NEAR_S < f.out_s
+            ),
+            None,
+        )
         scored.planted.append((fault.kind, hit is not None))
         # A whole cue that stands off from the others explains nothing else that is found in it.
         near = (f for f in findings if f.in_s < fault.out_s + NEAR_S and fault.in_s - NEAR_S < f.out_s)

@@ -34,14 +34,41 @@ def figures(scores):
         ("ducks of 5 dB and more found", ".97", _ducks_found(ducked)),
     ]
     for name, wanted in (("alike", ".08 / .8"), ("differing", "1 / 4")):
-        lines.append((f"duck depth, error (dB), ducks of one programme {name}", wanted, spread(_all(groups.get(name, []), "depth_errors"))))
+        lines.append(
+            (
+                f"duck depth, error (dB), ducks of one programme {name}",
+                wanted,
+                spread(_all(groups.get(name, []), "depth_errors")),
+            )
+        )
     lines.append(("the four times, error (s)", ".03 / .2", spread(_all(ducked, "time_errors"))))
     plain = groups.get("unducked", [])
-    lines.append(("false ducks on unducked music, share of passages", "1 %", share(sum(s.false_ducks for s in plain), sum(s.passages for s in plain))))
-    lines.append(("false findings on clean mixes, for ten minutes", "1", _false_findings([s for s in scores if s.plan.group in ("alike", "clean")])))
+    lines.append(
+        (
+            "false ducks on unducked music, share of passages",
+            "1 %",
+            share(sum(s.false_ducks for s in plain), sum(s.passages for s in plain)),
+        )
+    )
+    lines.append(
+        (
+            "false findings on clean mixes, for ten minutes",
+            "1",
+            _false_findings([s for s in scores if s.plan.group in ("alike", "clean")]),
+        )
+    )
     lines += _long(groups.get(LONG, []), groups.get(LONG_CLEAN, []))
     clean = [s for s in scores if s.plan.group in _AS_A_MIXER_LEAVES_IT]
-    lines.append((f"false findings on all {sum(s.minutes for s in clean):.0f} minutes of clean mixes together, for ten minutes", "1", _false_findings(clean)))
+    lines.append(
+        (
+            (
+                f"false findings on all {sum(s.minutes for s in clean):.0f} minutes of clean mixes together, for "
+                "ten minutes"
+            ),
+            "1",
+            _false_findings(clean),
+        )
+    )
     return [*lines, *_audibility(scores), *_planted(scores, groups)]
 
 
@@ -64,7 +91,11 @@ def _audibility(scores):
     full = [one for one in followed if one.full_band]
     return [
         ("audibility ranks passages like pystoi (rank correlation)", ".9", _ranks(followed, "audibility")),
-        ("the same over the bands up to 4 kHz, the only ones that pystoi hears", "-", _ranks(followed, "in_shared_bands")),
+        (
+            "the same over the bands up to 4 kHz, the only ones that pystoi hears",
+            "-",
+            _ranks(followed, "in_shared_bands"),
+        ),
         ("the same over all bands, for voices that were recorded above 4 kHz, too", "-", _ranks(full, "audibility")),
     ]
 
@@ -72,7 +103,10 @@ def _audibility(scores):
 def _ranks(followed, name):
     if len(followed) < _FEWEST_RANKED:
         return "none"
-    return f"{spearmanr([one.library for one in followed], [getattr(one, name) for one in followed]).statistic:.3f} ({len(followed)} passages)"
+    return (
+        f"{spearmanr([one.library for one in followed], [getattr(one, name) for one in followed]).statistic:.3f} "
+        f"({len(followed)} passages)"
+    )
 
 
 def _planted(scores, groups):
@@ -86,7 +120,10 @@ def _planted(scores, groups):
 
 
 def together(halves):
-    """The lines of the table of planted faults of several lots of scores: kind, found in each and in all, and where the true share lies (95 %, Wilson)."""
+    """The lines of the table of planted faults of several lots of scores.
+
+    Kind, found in each and in all, and where the true share lies (95 %, Wilson).
+    """
     planted = [[one for s in scores for one in s.planted] for scores in halves]
     everything = [one for lot in planted for one in lot]
     for kind in sorted({k for k, _ in everything}):
@@ -96,10 +133,17 @@ def together(halves):
 
 
 def by_music(scores):
-    """The lines of the table by kind of music: its ducks found, errors of depth and times, faults found, false findings on clean mixes."""
+    """The lines of the table by kind of music.
+
+    Its ducks found, errors of depth and times, faults found, false findings on clean mixes.
+    """
     kinds = {}
     for s in scores:
-        for name in (material.collection(s.plan.track), material.liveliness(s.plan.track)) if not s.plan.more_tracks else ("several cues",):
+        for name in (
+            (material.collection(s.plan.track), material.liveliness(s.plan.track))
+            if not s.plan.more_tracks
+            else ("several cues",)
+        ):
             kinds.setdefault(name, []).append(s)
     for name, own in sorted(kinds.items()):
         ducked = [s for s in own if s.plan.group in (*_DUCKED, LONG, LONG_CLEAN)]
@@ -110,7 +154,10 @@ def by_music(scores):
 
 
 def by_limit(scores):
-    """The lines of the table of false findings: kind, limit, and what was measured where the mix is as a mixer would leave it."""
+    """The lines of the table of false findings.
+
+    Kind, limit, and what was measured where the mix is as a mixer would leave it.
+    """
     found = {}
     for s in scores:
         if s.plan.group in _AS_A_MIXER_LEAVES_IT:
@@ -119,7 +166,12 @@ def by_limit(scores):
     minutes = sum(s.minutes for s in scores if s.plan.group in _AS_A_MIXER_LEAVES_IT)
     for (kind, limit), measured in sorted(found.items()):
         shown = ", ".join("not measured" if m is None else f"{m:.2f}" for m in measured[:_MOST_SHOWN])
-        yield kind, limit, f"{len(measured)} in {minutes:.0f} min", shown + (", ..." if len(measured) > _MOST_SHOWN else "")
+        yield (
+            kind,
+            limit,
+            f"{len(measured)} in {minutes:.0f} min",
+            shown + (", ..." if len(measured) > _MOST_SHOWN else ""),
+        )
 
 
 def _all(scores, name):
@@ -132,4 +184,8 @@ def _ducks_found(scores):
 
 def _false_findings(scores):
     others = Counter(o.kind for s in scores for o in s.others)
-    return "none" if not scores else f"{10 * sum(others.values()) / sum(s.minutes for s in scores):.1f} {dict(others) or ''}".strip()
+    return (
+        "none"
+        if not scores
+        else f"{10 * sum(others.values()) / sum(s.minutes for s in scores):.1f} {dict(others) or ''}".strip()
+    )

@@ -52,7 +52,8 @@ class ProductionCase(TestCase):
 def make_people(case):
     actions.ship_presets()
     case.lead, case.reviewer, case.guest, case.stranger = (
-        Person.objects.create_user(f"{who}@house.example", who.capitalize(), "correct horse battery") for who in ("lead", "reviewer", "guest", "stranger")
+        Person.objects.create_user(f"{who}@house.example", who.capitalize(), "correct horse battery")
+        for who in ("lead", "reviewer", "guest", "stranger")
     )
     case.production = actions.start_production(case.lead, "Tide Tables", actions.preset_version("EBU R 128"))
     for who, role in ((case.reviewer, Membership.Role.REVIEWER), (case.guest, Membership.Role.GUEST)):
@@ -65,12 +66,16 @@ def stored(production, content=b"sound", kind=StoredFile.Kind.MEDIA, name="mix.w
     with work_folder() as folder:
         path = folder / "x"
         path.write_bytes(content)
-        return keep(path, production, kind, name, sha256=uuid.uuid4().hex, facts=info(40.0, name=name, **facts).as_dict())
+        return keep(
+            path, production, kind, name, sha256=uuid.uuid4().hex, facts=info(40.0, name=name, **facts).as_dict()
+        )
 
 
 def make_mix(production, person, number=1, title="Low Water", **facts):
     """A mix with one file, as if it had been taken in (nothing is queued)."""
-    programme = production.programmes.filter(number=number).first() or actions.plan_programme(person, production, number, title, timezone.localdate())
+    programme = production.programmes.filter(number=number).first() or actions.plan_programme(
+        person, production, number, title, timezone.localdate()
+    )
     mix = Mix.objects.create(
         programme=programme,
         number=programme.mixes.count() + 1,
@@ -93,7 +98,9 @@ def measure_mix(mix, measurement=None):
         path = folder / "features.npz"
         write_features(measurement or faulty(), path)
         features = keep(path, mix.production, StoredFile.Kind.FEATURES, "features.npz")
-    run = Run.objects.create(mix=mix, state=Run.State.MEASURED, features=features, progress=1.0, finished=timezone.now())
+    run = Run.objects.create(
+        mix=mix, state=Run.State.MEASURED, features=features, progress=1.0, finished=timezone.now()
+    )
     return judge_run(run, mix.programme.judged_by)
 
 

@@ -19,7 +19,9 @@ class SignInTest(ProductionCase):
         self.assertContains(page, "do not belong together")
 
     def test_right_password_leads_to_the_desk(self):
-        page = self.client.post(reverse("sign-in"), {"username": "lead@house.example", "password": "correct horse battery"}, follow=True)
+        page = self.client.post(
+            reverse("sign-in"), {"username": "lead@house.example", "password": "correct horse battery"}, follow=True
+        )
         self.assertContains(page, "Tide Tables")
         self.assertRedirects(self.client.post(reverse("sign-out")), reverse("sign-in"))
 
@@ -97,13 +99,20 @@ class RolesTest(ProductionCase):
         page = self.client.get(reverse("mix", args=[mix.pk]))
         self.assertContains(page, "You may look and listen here")
         self.assertNotContains(page, "Note it <kbd>")
-        response = self.client.post(reverse("decide", args=[mark.pk]), {"what": "note it"}, headers={"Accept": "application/json"})
+        response = self.client.post(
+            reverse("decide", args=[mark.pk]), {"what": "note it"}, headers={"Accept": "application/json"}
+        )
         self.assertEqual(response.status_code, 403)
         self.assertIn("Ask the lead", response.json()["error"])
         self.assertFalse(mark.decisions.exists())
         self.assertEqual(self.client.post(reverse("measure", args=[mix.pk])).status_code, 403)
-        self.assertContains(self.client.get(reverse("ingest", args=[self.production.pk])), "Ask the lead for the role of a reviewer")
-        self.assertEqual(self.client.post(reverse("upload", args=[self.production.pk]), {"name": "x.wav", "size": 3}).status_code, 403)
+        self.assertContains(
+            self.client.get(reverse("ingest", args=[self.production.pk])), "Ask the lead for the role of a reviewer"
+        )
+        self.assertEqual(
+            self.client.post(reverse("upload", args=[self.production.pk]), {"name": "x.wav", "size": 3}).status_code,
+            403,
+        )
 
     def test_programmes(self):
         actions.plan_programme(self.reviewer, self.production, 7, "Spring Tide")

@@ -1,4 +1,7 @@
-"""Several people at the same mix in the same moment: no word is lost, and nobody waits for somebody who waits for them."""
+"""Several people at the same mix in the same moment.
+
+No word is lost, and nobody waits for somebody who waits for them.
+"""
 
 import threading
 import time
@@ -76,11 +79,17 @@ class AtOnceTest(TransactionTestCase):
         self.assertEqual(len(current_judgement(self.mix).detail["speech"]), 1)
 
     def test_a_finding_is_decided_while_marks_are_given(self):
-        """Whoever decides needs the mark and the programme, and whoever judges, too: neither waits for the other in a circle."""
+        """Whoever decides needs the mark and the programme, and whoever judges, too.
+
+        Neither waits for the other in a circle.
+        """
         deciding = []
 
         def slow(number):
-            deciding.extend(self.beside(actions.decide, mark, self.mix, Decision.What.NOTE) for mark in Mark.objects.filter(mix=self.mix))
+            deciding.extend(
+                self.beside(actions.decide, mark, self.mix, Decision.What.NOTE)
+                for mark in Mark.objects.filter(mix=self.mix)
+            )
             time.sleep(0.5)
             return label(number)
 
@@ -96,8 +105,15 @@ class AtOnceTest(TransactionTestCase):
 
         def take(person, file):
             pieces = [Piece(file, "mix")]
-            with mock.patch.object(library, "shape_of", return_value=Shape(2, "stereo", info(40.0))), mock.patch.object(library, "_check_files"):
-                library.ingest(person, self.production, library.Ingest(files=pieces, frame_rate="25", start_timecode="00:00:00:00", title=file.name))
+            with (
+                mock.patch.object(library, "shape_of", return_value=Shape(2, "stereo", info(40.0))),
+                mock.patch.object(library, "_check_files"),
+            ):
+                library.ingest(
+                    person,
+                    self.production,
+                    library.Ingest(files=pieces, frame_rate="25", start_timecode="00:00:00:00", title=file.name),
+                )
 
         for thread in [self.beside(take, file) for file in files]:
             thread.join(60)
@@ -141,4 +157,6 @@ class AnswersAtOnceTest(TransactionTestCase):
                 self.assertTrue(mails.send_next())
             Notice.objects.update(next_try=None)
             self.assertFalse(mails.send_next())
-        self.assertEqual((len(told), Notice.objects.get().state, Notice.objects.get().error), (2, Notice.State.SENT, ""))
+        self.assertEqual(
+            (len(told), Notice.objects.get().state, Notice.objects.get().error), (2, Notice.State.SENT, "")
+        )

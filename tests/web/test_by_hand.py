@@ -1,4 +1,7 @@
-"""What people set by hand: speech regions, important effects, bounds of findings, several decided at once; undone one after the other; heard."""
+"""What people set by hand: speech regions, important effects, bounds of findings, several decided at once.
+
+Undone one after the other; heard.
+"""
 
 import io
 import wave
@@ -41,7 +44,10 @@ class HandCase(ProductionCase):
         return [m for m in self.found() if m.mark.kind == kind]
 
     def speech(self):
-        return [(round(s["in_s"], 2), round(s["out_s"], 2), s["by_hand"]) for s in current_judgement(self.mix).detail["speech"]]
+        return [
+            (round(s["in_s"], 2), round(s["out_s"], 2), s["by_hand"])
+            for s in current_judgement(self.mix).detail["speech"]
+        ]
 
     def post(self, name, key, **data):
         data = {k.rstrip("_"): v for k, v in data.items()}
@@ -59,7 +65,12 @@ class CorrectionTest(HandCase):
 
     def test_the_ends_of_a_region_are_moved(self):
         """Nothing of the region as it was is left, and undo brings all of it back."""
-        moved = {"from_": "10:00:09:00", "to": "10:00:13:00", "instead-from": "10:00:08:00", "instead-to": "10:00:14:00"}
+        moved = {
+            "from_": "10:00:09:00",
+            "to": "10:00:13:00",
+            "instead-from": "10:00:08:00",
+            "instead-to": "10:00:14:00",
+        }
         self.assertEqual(self.post("prejudge", self.mix.pk, kind="speech", **moved).status_code, 200)
         self.assertEqual(self.post("correct", self.mix.pk, kind="speech", **moved).status_code, 200)
         self.assertEqual(self.speech(), [(9.0, 13.0, True), (24.0, 30.0, False)])
@@ -74,8 +85,13 @@ class CorrectionTest(HandCase):
         measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:23:12", "10:00:31:00"))
         after = {f.pk: f for f in Judgement.objects.get().findings.all()}
         kept = before.keys() & after.keys()
-        self.assertEqual([(f.kind, round(f.in_s)) for f in after.values() if f.pk in kept and f.kind == "duck-missing"], [("duck-missing", 8)])
-        self.assertTrue(all((before[k].evidence, before[k].mark_id) == (after[k].evidence, after[k].mark_id) for k in kept))
+        self.assertEqual(
+            [(f.kind, round(f.in_s)) for f in after.values() if f.pk in kept and f.kind == "duck-missing"],
+            [("duck-missing", 8)],
+        )
+        self.assertTrue(
+            all((before[k].evidence, before[k].mark_id) == (after[k].evidence, after[k].mark_id) for k in kept)
+        )
         gone = [before[k] for k in before.keys() - kept]
         self.assertIn(("duck-missing", 24), [(f.kind, round(f.in_s)) for f in gone])
         self.assertTrue(all(f.evidence not in [a.evidence for a in after.values()] for f in gone))
@@ -88,7 +104,9 @@ class CorrectionTest(HandCase):
             self.assertEqual(reading.call_count, 1)
             run = remembered.run
             found = list(remembered.findings.values_list("evidence", "mark"))
-            self.assertEqual(list(judging.judge_run(run, remembered.spec_version).findings.values_list("evidence", "mark")), found)
+            self.assertEqual(
+                list(judging.judge_run(run, remembered.spec_version).findings.values_list("evidence", "mark")), found
+            )
             self.assertEqual(reading.call_count, 2)
 
     def test_two_people_at_two_mixes_do_not_push_each_other_out(self):
@@ -212,7 +230,9 @@ class TrimTest(HandCase):
         bounds = {m["label"]: (m["in"], m["out"]) for m in answer.json()["data"]["marks"]}
         self.assertEqual(bounds[item.mark.label], (9.0, 12.48))
         moved = self.of("duck-missing")[0]
-        self.assertEqual((moved.in_timecode, moved.out_timecode, round(moved.length_s, 3)), ("10:00:09:00", "10:00:12:12", 3.48))
+        self.assertEqual(
+            (moved.in_timecode, moved.out_timecode, round(moved.length_s, 3)), ("10:00:09:00", "10:00:12:12", 3.48)
+        )
         judging.rejudge(Mix.objects.get(pk=self.mix.pk))
         self.assertEqual(self.of("duck-missing")[0].in_timecode, "10:00:09:00")
         self.assertEqual(actions.undo(self.reviewer, self.mix).label, item.mark.label)
@@ -228,7 +248,10 @@ class TrimTest(HandCase):
 
     def test_a_stranger_sees_none(self):
         self.client.force_login(self.stranger)
-        self.assertEqual(self.post("trim", self.of("duck-missing")[0].mark.pk, from_="10:00:09:00", to="10:00:10:00").status_code, 404)
+        self.assertEqual(
+            self.post("trim", self.of("duck-missing")[0].mark.pk, from_="10:00:09:00", to="10:00:10:00").status_code,
+            404,
+        )
 
 
 class AlikeTest(HandCase):
@@ -277,13 +300,24 @@ class HeardTest(ProductionCase):
         for role, signal in (("mix", voice + music), ("dialogue", voice), ("music", music)):
             with work_folder() as folder:
                 path = write_wav(folder / "x.wav", stereo(signal))
-                row = keep(path, self.production, StoredFile.Kind.MEDIA, f"{role}.wav", sha256=role, facts=probe(path).as_dict())
+                row = keep(
+                    path,
+                    self.production,
+                    StoredFile.Kind.MEDIA,
+                    f"{role}.wav",
+                    sha256=role,
+                    facts=probe(path).as_dict(),
+                )
             Track.objects.create(mix=self.mix, file=row, role=role)
         measure_mix(self.mix, three_stems(voice, music))
         self.mark = next(m.mark for m in marked(self.mix, current_judgement(self.mix)) if m.mark.kind == "duck-missing")
 
     def sound(self, **query):
-        return self.client.get(reverse("sound", args=[self.mix.pk]), {"from": "7", "to": "12", **query}, headers={"Accept": "application/json"})
+        return self.client.get(
+            reverse("sound", args=[self.mix.pk]),
+            {"from": "7", "to": "12", **query},
+            headers={"Accept": "application/json"},
+        )
 
     def level(self, response):
         self.assertEqual((response.status_code, response["Content-Type"]), (200, "audio/wav"))
@@ -314,7 +348,13 @@ class HeardTest(ProductionCase):
 class PageTest(HandCase):
     def test_what_the_page_carries(self):
         page = self.client.get(reverse("mix", args=[self.mix.pk]), {"mark": self.of("duck-missing")[0].mark.label})
-        for part in ('id="span-panel"', 'data-state="proposed"', 'data-hear="0"', "2 alike:", 'data-words="music stays up"'):
+        for part in (
+            'id="span-panel"',
+            'data-state="proposed"',
+            'data-hear="0"',
+            "2 alike:",
+            'data-words="music stays up"',
+        ):
             self.assertContains(page, part)
 
     def test_what_the_page_takes_over_after_a_correction(self):

@@ -1,4 +1,7 @@
-"""What starts everything on one machine: ports, secrets, one start a data folder; and the loader that uses the same actions as people."""
+"""What starts everything on one machine: ports, secrets, one start a data folder.
+
+And the loader that uses the same actions as people.
+"""
 
 import os
 import socket
@@ -27,7 +30,10 @@ class ServicesTest(SimpleTestCase):
         with socket.create_server(("127.0.0.1", 0)) as server:
             taken = server.getsockname()[1]
             self.assertNotEqual(services.free_port(taken), taken)
-            with mock.patch.dict(os.environ, {"MEZZAVOCE_PORT": str(taken)}), self.assertRaisesRegex(services.CannotStart, "MEZZAVOCE_PORT to a free one"):
+            with (
+                mock.patch.dict(os.environ, {"MEZZAVOCE_PORT": str(taken)}),
+                self.assertRaisesRegex(services.CannotStart, "MEZZAVOCE_PORT to a free one"),
+            ):
                 services.free_port(8400, "MEZZAVOCE_PORT")
 
     def test_a_port_that_was_asked_for_is_taken(self):
@@ -56,7 +62,9 @@ class ServicesTest(SimpleTestCase):
         (self.folder / "tmp" / "left").touch()
         serve._start_over(self.folder)
         self.assertEqual(sorted(p.name for p in self.folder.iterdir()), ["demo-media", "tmp"])
-        self.assertEqual(list((self.folder / "tmp").iterdir()), [], "temporary files have a place, and none is left in it")
+        self.assertEqual(
+            list((self.folder / "tmp").iterdir()), [], "temporary files have a place, and none is left in it"
+        )
 
     def test_a_missing_program_is_named(self):
         with self.assertRaisesRegex(services.CannotStart, "“no-such-program” is missing"):
@@ -110,7 +118,9 @@ class MailboxTest(TestCase):
                 self.assertEqual(self.client.get(reverse(name, args=[1])).status_code, 404)
             box = Path(folder) / "mailbox"
             box.mkdir()
-            (box / "1.eml").write_text("Subject: Hello\nTo: a@b.example\nDate: Wed, 25 Nov 2026 10:00:00 +0000\n\nOnly words.\n")
+            (box / "1.eml").write_text(
+                "Subject: Hello\nTo: a@b.example\nDate: Wed, 25 Nov 2026 10:00:00 +0000\n\nOnly words.\n"
+            )
             self.assertContains(self.client.get(reverse("mailbox")), "Hello")
             body = self.client.get(reverse("mailbox-body", args=[1]))
             self.assertContains(body, "Only words.")

@@ -96,7 +96,9 @@ class SendTest(DispatchCase):
     def test_csv_read_back(self):
         (attached,) = (p for p in self.deliver().walk() if p.get_filename())
         (row,) = csv.DictReader(io.StringIO(attached.get_content(), newline=""))
-        self.assertEqual((row["mark"], row["in"], row["severity"]), (self.mark.label, "10:00:24:00", self.mark.severity))
+        self.assertEqual(
+            (row["mark"], row["in"], row["severity"]), (self.mark.label, "10:00:24:00", self.mark.severity)
+        )
         self.assertEqual(row["note"], Note.objects.get().text)
         self.assertEqual(len(row["points"].split("; ")), 4)
 
@@ -111,7 +113,9 @@ class SendTest(DispatchCase):
 
     def test_a_server_that_is_away_is_asked_again_and_then_it_is_said(self):
         self.sent()
-        with mock.patch("django.core.mail.backends.locmem.EmailBackend.open", side_effect=ConnectionRefusedError("refused")):
+        with mock.patch(
+            "django.core.mail.backends.locmem.EmailBackend.open", side_effect=ConnectionRefusedError("refused")
+        ):
             self.assertTrue(mails.send_next())
             waiting = Delivery.objects.get()
             self.assertEqual((waiting.state, waiting.attempts), (Delivery.State.WAITING, 1))
@@ -157,7 +161,11 @@ class PagesTest(DispatchCase):
         self.assertContains(self.client.get(reverse("notes", args=[self.mix.pk])), "No note waits to be sent")
 
     def test_addressees(self):
-        answer = self.client.post(reverse("add-contact", args=[self.mix.pk]), {"name": "Bo", "mail": "no address"}, headers={"Accept": "application/json"})
+        answer = self.client.post(
+            reverse("add-contact", args=[self.mix.pk]),
+            {"name": "Bo", "mail": "no address"},
+            headers={"Accept": "application/json"},
+        )
         self.assertIn("is no mail address", answer.json()["error"])
         self.client.post(reverse("add-contact", args=[self.mix.pk]), {"name": "Bo", "mail": "bo@cut.example"})
         self.assertContains(self.client.get(reverse("notes", args=[self.mix.pk])), "bo@cut.example")
@@ -179,7 +187,10 @@ class TokensTest(DispatchCase):
         for token in (swapped, self.token.swapcase(), self.token[:-1], prepared, "x"):
             page = self.client.get(reverse("editor", args=[token]))
             self.assertContains(page, "This link opens nothing", status_code=404)
-        for change in ({"expires": timezone.now() - timedelta(days=1)}, {"expires": timezone.now() + timedelta(days=1), "withdrawn": True}):
+        for change in (
+            {"expires": timezone.now() - timedelta(days=1)},
+            {"expires": timezone.now() + timedelta(days=1), "withdrawn": True},
+        ):
             Recipient.objects.filter(pk=self.recipient.pk).update(**change)
             self.assertEqual(self.client.get(reverse("editor", args=[self.token])).status_code, 404)
 
@@ -192,7 +203,9 @@ class EditorTest(DispatchCase):
 
     def answer(self, what, reason="", key="k1"):
         address = reverse("editor-answer", args=[self.token, self.item.pk])
-        return self.client.post(address, {"what": what, "reason": reason, "client_key": key}, headers={"Accept": "application/json"})
+        return self.client.post(
+            address, {"what": what, "reason": reason, "client_key": key}, headers={"Accept": "application/json"}
+        )
 
     def test_page_without_an_account(self):
         page = self.client.get(reverse("editor", args=[self.token]))
@@ -222,7 +235,9 @@ class EditorTest(DispatchCase):
         self.answer("cannot fix", "one stereo file only")
         self.client.force_login(self.reviewer)
         self.assertContains(self.client.get("/"), "cannot be fixed, with a reason")
-        self.assertContains(self.client.get(f"{reverse('mix', args=[self.mix.pk])}?mark={self.mark.label}"), "one stereo file only")
+        self.assertContains(
+            self.client.get(f"{reverse('mix', args=[self.mix.pk])}?mark={self.mark.label}"), "one stereo file only"
+        )
         self.assertContains(self.client.get(reverse("notes", args=[self.mix.pk])), "one stereo file only")
 
     def test_table(self):
@@ -239,16 +254,25 @@ class EditorTest(DispatchCase):
         for name in ("editor-excerpt", "editor-still"):
             self.assertEqual(self.client.get(reverse(name, args=[self.token, foreign.pk])).status_code, 404)
             self.assertEqual(self.client.get(reverse(name, args=[self.token, self.item.pk])).status_code, 404)
-        self.assertEqual(self.client.post(reverse("editor-answer", args=[self.token, foreign.pk]), {"what": "fixed", "client_key": "z"}).status_code, 404)
+        self.assertEqual(
+            self.client.post(
+                reverse("editor-answer", args=[self.token, foreign.pk]), {"what": "fixed", "client_key": "z"}
+            ).status_code,
+            404,
+        )
 
     def test_excerpt_and_still_are_served(self):
         cut = self.item.excerpt
         cut.clip = stored(self.production, b"0123456789", StoredFile.Kind.EXCERPT)
         cut.still = stored(self.production, b"jpeg", StoredFile.Kind.STILL)
         cut.save()
-        part = self.client.get(reverse("editor-excerpt", args=[self.token, self.item.pk]), headers={"Range": "bytes=2-4"})
+        part = self.client.get(
+            reverse("editor-excerpt", args=[self.token, self.item.pk]), headers={"Range": "bytes=2-4"}
+        )
         self.assertEqual((part.status_code, b"".join(part.streaming_content)), (206, b"234"))
-        self.assertEqual(self.client.get(reverse("editor-still", args=[self.token, self.item.pk]))["Content-Type"], "image/jpeg")
+        self.assertEqual(
+            self.client.get(reverse("editor-still", args=[self.token, self.item.pk]))["Content-Type"], "image/jpeg"
+        )
 
 
 class ExcerptSpanTest(ProductionCase):

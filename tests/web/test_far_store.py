@@ -1,4 +1,7 @@
-"""Everything works on a store that has no paths: files are copied for as long as somebody works on them, and no longer."""
+"""Everything works on a store that has no paths.
+
+Files are copied for as long as somebody works on them, and no longer.
+"""
 
 import hashlib
 import tempfile
@@ -52,7 +55,11 @@ class FarStoreTest(ProductionCase):
     def setUp(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         far = {"BACKEND": "tests.web.test_far_store.FarStore"}
-        self.enterContext(override_settings(STORAGES=settings.STORAGES | {"default": far}, UPLOAD_DIR=folder / "up", WORK_DIR=folder / "work"))
+        self.enterContext(
+            override_settings(
+                STORAGES=settings.STORAGES | {"default": far}, UPLOAD_DIR=folder / "up", WORK_DIR=folder / "work"
+            )
+        )
 
     def bring(self, name, signal):
         with tempfile.TemporaryDirectory() as folder:
@@ -64,7 +71,12 @@ class FarStoreTest(ProductionCase):
 
     def left_over(self):
         """What lies about on the disk, beside the locks of the slots."""
-        return [p for root in (settings.WORK_DIR, settings.UPLOAD_DIR) for p in root.rglob("*") if p.is_file() and p.parent.name != "slots"]
+        return [
+            p
+            for root in (settings.WORK_DIR, settings.UPLOAD_DIR)
+            for p in root.rglob("*")
+            if p.is_file() and p.parent.name != "slots"
+        ]
 
     def test_from_upload_to_excerpt(self):
         with self.assertRaises(NotImplementedError):
@@ -72,7 +84,11 @@ class FarStoreTest(ProductionCase):
         voice, music = talk(24, [(6, 12)]), chord(24, -24)
         sounds = {"mix": voice + music, "dialogue": voice, "music": music}
         pieces = [Piece(self.bring(f"{role}.wav", signal), role) for role, signal in sounds.items()]
-        mix = actions.ingest(self.reviewer, self.production, actions.Ingest(files=pieces, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"))
+        mix = actions.ingest(
+            self.reviewer,
+            self.production,
+            actions.Ingest(files=pieces, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"),
+        )
         self.assertTrue(measuring.work_next())
         self.assertEqual(Run.objects.get().state, Run.State.MEASURED, Run.objects.get().error)
         self.assertTrue(current_judgement(mix).findings.exists())
@@ -87,7 +103,9 @@ class FarStoreTest(ProductionCase):
         self.assertTrue(excerpts.work_next())
         self.assertEqual(Excerpt.objects.get().state, Excerpt.State.READY)
         token = token_for(sent.recipients.get().seed)
-        part = self.client.get(reverse("editor-excerpt", args=[token, sent.items.get().pk]), headers={"Range": "bytes=4-7"})
+        part = self.client.get(
+            reverse("editor-excerpt", args=[token, sent.items.get().pk]), headers={"Range": "bytes=4-7"}
+        )
         self.assertEqual(b"".join(part.streaming_content), b"ftyp")
         self.assertEqual(self.left_over(), [])
 

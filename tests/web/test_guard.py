@@ -1,4 +1,7 @@
-"""Who guesses waits, who comes second is told, what is private stays out of caches, and half-sent requests hold nobody up."""
+"""Who guesses waits, and who comes second is told.
+
+What is private stays out of caches, and half-sent requests hold nobody up.
+"""
 
 import http.client
 import os
@@ -34,7 +37,10 @@ class SignInGuardTest(ProductionCase):
     def test_after_some_wrong_passwords_none_is_looked_at(self):
         for _ in range(8):
             self.sign_in("wrong")
-        hashed = mock.patch("django.contrib.auth.hashers.ScryptPasswordHasher.verify", side_effect=AssertionError("a password was looked at"))
+        hashed = mock.patch(
+            "django.contrib.auth.hashers.ScryptPasswordHasher.verify",
+            side_effect=AssertionError("a password was looked at"),
+        )
         with hashed:
             page = self.sign_in(RIGHT)
         self.assertContains(page, "Wait ten minutes", status_code=429)
@@ -63,7 +69,9 @@ class LinkGuardTest(DispatchCase):
             self.assertEqual(self.client.get(reverse("editor", args=[token_for(new_seed())])).status_code, 404)
         refused = self.client.get(reverse("editor", args=[token_for(new_seed())]))
         self.assertContains(refused, "Wait five minutes", status_code=429)
-        self.assertEqual(self.client.get(reverse("editor", args=[self.token]), REMOTE_ADDR="192.0.2.7").status_code, 200)
+        self.assertEqual(
+            self.client.get(reverse("editor", args=[self.token]), REMOTE_ADDR="192.0.2.7").status_code, 200
+        )
 
     def test_a_link_that_opens_is_not_counted(self):
         for _ in range(40):
@@ -104,7 +112,9 @@ class SecondTest(DispatchCase):
 
     def test_a_key_used_for_another_thing_is_refused(self):
         notes.decide(self.reviewer, self.mark, self.mix, "reopen", client_key="k")
-        self.assertEqual(notes.decide(self.reviewer, self.mark, self.mix, "reopen", client_key="k").what, Decision.What.REOPEN)
+        self.assertEqual(
+            notes.decide(self.reviewer, self.mark, self.mix, "reopen", client_key="k").what, Decision.What.REOPEN
+        )
         with self.assertRaisesRegex(Refused, "key of another one"):
             notes.decide(self.reviewer, self.mark, self.mix, "note it", client_key="k")
 
@@ -136,7 +146,12 @@ class ServerTest(SimpleTestCase):
         super().setUpClass()
         cls.port = free_port(8700 + os.getpid() % 200)
         environment = os.environ | {"MEZZAVOCE_PORT": str(cls.port)}
-        cls.process = subprocess.Popen([sys.executable, "-m", "mezzavoce.config.server"], env=environment, stderr=subprocess.DEVNULL, start_new_session=True)
+        cls.process = subprocess.Popen(
+            [sys.executable, "-m", "mezzavoce.config.server"],
+            env=environment,
+            stderr=subprocess.DEVNULL,
+            start_new_session=True,
+        )
         cls.addClassCleanup(end, cls.process)
         until = time.monotonic() + 30
         while time.monotonic() < until:
@@ -157,7 +172,10 @@ class ServerTest(SimpleTestCase):
             connection.close()
 
     def test_sixty_half_sent_requests_hold_nobody_up(self):
-        for half in (b"GET / HTTP/1.1\r\nHost: 127.0.0.1\r\nX-Long: ", b"POST /sign-in/ HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 500\r\n\r\nusername="):
+        for half in (
+            b"GET / HTTP/1.1\r\nHost: 127.0.0.1\r\nX-Long: ",
+            b"POST /sign-in/ HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 500\r\n\r\nusername=",
+        ):
             for _ in range(60):
                 connection = socket.create_connection(("127.0.0.1", self.port), 5)
                 self.addCleanup(connection.close)
@@ -174,7 +192,9 @@ class ServerTest(SimpleTestCase):
     def test_forwarded_headers_of_anybody_count_for_nothing(self):
         connection = http.client.HTTPConnection("127.0.0.1", self.port, timeout=10)
         self.addCleanup(connection.close)
-        connection.request("GET", "/nowhere/", headers={"X-Forwarded-Host": "evil.example", "X-Forwarded-Proto": "https"})
+        connection.request(
+            "GET", "/nowhere/", headers={"X-Forwarded-Host": "evil.example", "X-Forwarded-Proto": "https"}
+        )
         answer = connection.getresponse()
         self.assertEqual(answer.status, 404)
         self.assertNotIn(b"evil.example", answer.read())

@@ -32,10 +32,18 @@ class IntakeCase(ProductionCase):
         self.enterContext(override_settings(UPLOAD_DIR=Path(folder)))
 
     def begin(self, name, size):
-        return self.client.post(reverse("upload", args=[self.production.pk]), {"name": name, "size": size}, headers={"Accept": "application/json"})
+        return self.client.post(
+            reverse("upload", args=[self.production.pk]),
+            {"name": name, "size": size},
+            headers={"Accept": "application/json"},
+        )
 
     def piece(self, address, offset, content):
-        told = {"Upload-Offset": str(offset), "Upload-SHA256": hashlib.sha256(content).hexdigest(), "Accept": "application/json"}
+        told = {
+            "Upload-Offset": str(offset),
+            "Upload-SHA256": hashlib.sha256(content).hexdigest(),
+            "Accept": "application/json",
+        }
         return self.client.put(address, content, content_type="application/octet-stream", headers=told)
 
     def done(self, address):
@@ -59,8 +67,15 @@ class IntakeCase(ProductionCase):
         return self.done(address)
 
     def ingest(self, chosen, **more):
-        data = {"title": "Ebb", "frame_rate": "25", "start_timecode": "10:00:00:00", "files": json.dumps([{"id": i, "role": r} for i, r in chosen])} | more
-        return self.client.post(reverse("ingest", args=[self.production.pk]), data, headers={"Accept": "application/json"})
+        data = {
+            "title": "Ebb",
+            "frame_rate": "25",
+            "start_timecode": "10:00:00:00",
+            "files": json.dumps([{"id": i, "role": r} for i, r in chosen]),
+        } | more
+        return self.client.post(
+            reverse("ingest", args=[self.production.pk]), data, headers={"Accept": "application/json"}
+        )
 
 
 class UploadTest(IntakeCase):
@@ -109,9 +124,14 @@ class UploadTest(IntakeCase):
         self.assertIn("is empty", self.begin("a.wav", 0).json()["error"])
         self.assertIn(
             "choose it again",
-            self.client.post(reverse("upload", args=[self.production.pk]), {"name": "x"}, headers={"Accept": "application/json"}).json()["error"],
+            self.client.post(
+                reverse("upload", args=[self.production.pk]), {"name": "x"}, headers={"Accept": "application/json"}
+            ).json()["error"],
         )
-        cases = {"text.wav": (b"a letter, no sound " * 50, "no video or audio file"), "cut.wav": (wav_bytes()[:9000], "is cut off")}
+        cases = {
+            "text.wav": (b"a letter, no sound " * 50, "no video or audio file"),
+            "cut.wav": (wav_bytes()[:9000], "is cut off"),
+        }
         for name, (content, words) in cases.items():
             answer = self.bring(name, content)
             self.assertEqual(answer.status_code, 422)
@@ -167,12 +187,23 @@ class NothingLostTest(IntakeCase):
         self.client.post(f"{self.address}done/")
         self.upload.part.write_bytes(self.content[:100])
         uploads.work_next()
-        self.assertEqual((self.upload.state, self.client.get(self.address).json()["received"]), (Upload.State.ARRIVING, 100))
+        self.assertEqual(
+            (self.upload.state, self.client.get(self.address).json()["received"]), (Upload.State.ARRIVING, 100)
+        )
 
     def test_a_damaged_piece_is_not_kept(self):
-        told = {"Upload-Offset": "5000", "Upload-SHA256": hashlib.sha256(b"what was sent").hexdigest(), "Accept": "application/json"}
+        told = {
+            "Upload-Offset": "5000",
+            "Upload-SHA256": hashlib.sha256(b"what was sent").hexdigest(),
+            "Accept": "application/json",
+        }
         for digest in (told["Upload-SHA256"], "", "x" * 5000):
-            answer = self.client.put(self.address, b"what arrived", content_type="application/octet-stream", headers=told | {"Upload-SHA256": digest})
+            answer = self.client.put(
+                self.address,
+                b"what arrived",
+                content_type="application/octet-stream",
+                headers=told | {"Upload-SHA256": digest},
+            )
             self.assertEqual(answer.status_code, 409)
             self.assertIn("arrived damaged", answer.json()["error"])
         self.assertEqual(self.upload.here, 5000)
@@ -214,7 +245,9 @@ class NothingLostTest(IntakeCase):
         second = self.client.post(reverse("upload", args=[self.production.pk]), again).json()
         self.assertEqual(second, {"address": first["address"], "received": 4000})
         for other in ({"modified": 1}, {"size": 9001}, {"name": "c.wav"}):
-            self.assertEqual(self.client.post(reverse("upload", args=[self.production.pk]), again | other).json()["received"], 0)
+            self.assertEqual(
+                self.client.post(reverse("upload", args=[self.production.pk]), again | other).json()["received"], 0
+            )
         self.client.force_login(self.lead)
         self.assertEqual(self.client.post(reverse("upload", args=[self.production.pk]), again).json()["received"], 0)
 
@@ -233,7 +266,9 @@ class RoomTest(IntakeCase):
     def test_a_full_disk_is_a_sentence_and_costs_nothing(self):
         address = self.begin("a.wav", 5000).json()["address"]
         self.piece(address, 0, b"x" * 1000)
-        with mock.patch("mezzavoce.library.uploads.os.fsync", side_effect=OSError(errno.ENOSPC, "No space left on device")):
+        with mock.patch(
+            "mezzavoce.library.uploads.os.fsync", side_effect=OSError(errno.ENOSPC, "No space left on device")
+        ):
             answer = self.piece(address, 1000, b"y" * 1000)
         self.assertEqual(answer.status_code, 507)
         self.assertIn("disk of this Mezzavoce is full", answer.json()["error"])

@@ -1,4 +1,7 @@
-"""Whatever somebody sends to whichever address: a sentence, JSON for scripts and a page for people, and never an error of ours."""
+"""Whatever somebody sends to whichever address.
+
+The answer is a sentence, JSON for scripts and a page for people, and never an error of ours.
+"""
 
 import json
 import re
@@ -154,7 +157,11 @@ class BadValuesTest(EveryAddressCase):
     def test_in_every_form(self):
         self.client.force_login(self.lead)
         programmes = {f"programme-{p.pk}": "²" for p in self.production.programmes.all()}
-        self.sweep(lambda address, value: self.client.post(address, dict.fromkeys(FIELDS, value) | programmes, headers={"Accept": "application/json"}))
+        self.sweep(
+            lambda address, value: self.client.post(
+                address, dict.fromkeys(FIELDS, value) | programmes, headers={"Accept": "application/json"}
+            )
+        )
 
     def test_in_every_field_by_itself(self):
         """With the others left out, so that none of them is refused first."""
@@ -163,7 +170,9 @@ class BadValuesTest(EveryAddressCase):
             if self.client.post(address).status_code == 405:
                 continue
             for field in FIELDS:
-                self.check(self.client.post(address, {field: "²"}, headers={"Accept": "application/json"}), f"{name} {field}")
+                self.check(
+                    self.client.post(address, {field: "²"}, headers={"Accept": "application/json"}), f"{name} {field}"
+                )
 
     def test_in_every_header(self):
         self.client.force_login(self.reviewer)
@@ -183,17 +192,28 @@ class BadValuesTest(EveryAddressCase):
     def test_spec_files(self):
         self.client.force_login(self.lead)
         limits = '{"name": "x", "limits": {"clearance_lu": %s}}'
-        for content in (b"[" * 100_000, b"\xff\xfe", b"", *(limits.encode() % v.encode() for v in (DIGITS, "1e999", "Infinity", "NaN", "-Infinity", '"10"'))):
+        for content in (
+            b"[" * 100_000,
+            b"\xff\xfe",
+            b"",
+            *(limits.encode() % v.encode() for v in (DIGITS, "1e999", "Infinity", "NaN", "-Infinity", '"10"')),
+        ):
             from django.core.files.uploadedfile import SimpleUploadedFile
 
             file = SimpleUploadedFile("spec.json", content)
-            answer = self.client.post(reverse("spec-bring-in", args=[self.production.pk]), {"file": file}, headers={"Accept": "application/json"})
+            answer = self.client.post(
+                reverse("spec-bring-in", args=[self.production.pk]),
+                {"file": file},
+                headers={"Accept": "application/json"},
+            )
             self.assertEqual(answer.status_code, 422, content[:60])
             self.assertTrue(answer.json()["error"])
 
     def test_more_than_is_taken(self):
         self.client.force_login(self.lead)
-        answer = self.client.post(reverse("light"), {f"field-{k}": "x" for k in range(1100)}, headers={"Accept": "application/json"})
+        answer = self.client.post(
+            reverse("light"), {f"field-{k}": "x" for k in range(1100)}, headers={"Accept": "application/json"}
+        )
         self.assertEqual((answer.status_code, list(answer.json())), (400, ["error"]))
         page = self.client.post(reverse("light"), {f"field-{k}": "x" for k in range(1100)})
         self.assertContains(page, "could not read this", status_code=400)
@@ -208,7 +228,9 @@ class AnswersTest(EveryAddressCase):
             ("/nowhere/", 404),
             (reverse("listen", args=[self.known["file_id"]]) + "?tracks=abc", 422),
         ):
-            self.assertEqual(list(self.client.get(address, headers={"Accept": "application/json"}).json()), ["error"], address)
+            self.assertEqual(
+                list(self.client.get(address, headers={"Accept": "application/json"}).json()), ["error"], address
+            )
             self.assertContains(self.client.get(address), "<h1>", status_code=status)
 
     def test_scripts_of_somebody_signed_out_are_told(self):
@@ -224,7 +246,9 @@ class AnswersTest(EveryAddressCase):
         with mock.patch("mezzavoce.screens.review_views.review", side_effect=ZeroDivisionError):
             answer = self.client.get(reverse("mix-state", args=[self.mix.pk]), headers={"Accept": "application/json"})
             self.assertEqual((answer.status_code, list(answer.json())), (500, ["error"]))
-            self.assertContains(self.client.get(reverse("mix", args=[self.mix.pk])), "Nothing of yours is lost", status_code=500)
+            self.assertContains(
+                self.client.get(reverse("mix", args=[self.mix.pk])), "Nothing of yours is lost", status_code=500
+            )
 
 
 class PermissionFirstTest(EveryAddressCase):
@@ -246,15 +270,24 @@ class PermissionFirstTest(EveryAddressCase):
 
     def test_a_reviewer_refused_a_leads_deed_is_told_that(self):
         self.client.force_login(self.reviewer)
-        answer = self.client.post(reverse("spec-choose", args=[self.production.pk, self.known["spec_id"]]), headers={"Accept": "application/json"})
+        answer = self.client.post(
+            reverse("spec-choose", args=[self.production.pk, self.known["spec_id"]]),
+            headers={"Accept": "application/json"},
+        )
         self.assertEqual(answer.status_code, 403)
         self.assertIn("As a reviewer you may decide and send notes", answer.json()["error"])
 
 
 class ValuesTest(ProductionCase):
     def test_numbers(self):
-        self.assertEqual([whole(v) for v in ("12", "0", "²", "-1", "1.5", DIGITS, "", None)], [12, 0, None, None, None, None, None, None])
-        self.assertEqual([number(v) for v in ("1.5", " 2 ", "-3", "1e3", "1e400", "nan", "inf", DIGITS, None)], [1.5, 2, -3, 1000, *[None] * 5])
+        self.assertEqual(
+            [whole(v) for v in ("12", "0", "²", "-1", "1.5", DIGITS, "", None)],
+            [12, 0, None, None, None, None, None, None],
+        )
+        self.assertEqual(
+            [number(v) for v in ("1.5", " 2 ", "-3", "1e3", "1e400", "nan", "inf", DIGITS, None)],
+            [1.5, 2, -3, 1000, *[None] * 5],
+        )
 
     def test_one_line(self):
         self.assertEqual(one_line(" Low\r\nWater\u202e \x07 ", 20, "A title"), "Low Water")

@@ -55,14 +55,26 @@ class ServerCase(SimpleTestCase):
         return server.server_address[1]
 
     def post(self, port):
-        with override_settings(EMAIL_BACKEND="django.core.mail.backends.smtp.EmailBackend", EMAIL_HOST="127.0.0.1", EMAIL_PORT=port, EMAIL_TIMEOUT=1):
+        with override_settings(
+            EMAIL_BACKEND="django.core.mail.backends.smtp.EmailBackend",
+            EMAIL_HOST="127.0.0.1",
+            EMAIL_PORT=port,
+            EMAIL_TIMEOUT=1,
+        ):
             post.post(mail.EmailMessage("Subject", "Text", "from@house.example", ["ines@cut.example"]))
 
 
 def conversation(handler, **said):
     """The usual course of a conversation, with other answers where they are given; None breaks the connection off."""
     handler.wfile.write(b"220 here\r\n")
-    usual = {"EHLO": "250 hello", "MAIL": "250 ok", "RCPT": "250 ok", "DATA": "354 go on", "body": "250 taken", "QUIT": "221 bye"}
+    usual = {
+        "EHLO": "250 hello",
+        "MAIL": "250 ok",
+        "RCPT": "250 ok",
+        "DATA": "354 go on",
+        "body": "250 taken",
+        "QUIT": "221 bye",
+    }
     in_body = False
     while line := handler.rfile.readline():
         if in_body and line != b".\r\n":
@@ -153,7 +165,9 @@ class NamesTest(DispatchCase):
 class FateTest(DispatchCase):
     def test_a_mail_of_unknown_fate_is_told_and_sent_again_by_a_person_only(self):
         dispatch = self.sent()
-        with mock.patch("django.core.mail.EmailMultiAlternatives.send", side_effect=smtplib.SMTPServerDisconnected("gone")):
+        with mock.patch(
+            "django.core.mail.EmailMultiAlternatives.send", side_effect=smtplib.SMTPServerDisconnected("gone")
+        ):
             mails.send_next()
         self.assertEqual(Delivery.objects.get().state, Delivery.State.UNKNOWN)
         self.assertFalse(mails.send_next())
@@ -192,11 +206,18 @@ class LinksTest(DispatchCase):
         self.assertIn(self.token, mail.outbox[-1].body)
         for person in (self.guest, self.reviewer, self.lead):
             self.client.force_login(person)
-            for name, args in (("dispatch", [self.dispatch.pk]), ("dispatch-letter", [self.dispatch.pk]), ("notes", [self.mix.pk]), ("mix", [self.mix.pk])):
+            for name, args in (
+                ("dispatch", [self.dispatch.pk]),
+                ("dispatch-letter", [self.dispatch.pk]),
+                ("notes", [self.mix.pk]),
+                ("mix", [self.mix.pk]),
+            ):
                 page = self.client.get(reverse(name, args=args))
                 self.assertEqual(page.status_code, 200)
                 self.assertNotContains(page, self.token)
-        self.assertContains(self.client.get(reverse("dispatch-letter", args=[self.dispatch.pk])), "personal-link-of-each-addressee")
+        self.assertContains(
+            self.client.get(reverse("dispatch-letter", args=[self.dispatch.pk])), "personal-link-of-each-addressee"
+        )
 
     def test_withdrawn_it_opens_nothing_and_what_was_answered_stays(self):
         address = reverse("editor-answer", args=[self.token, self.dispatch.items.get().pk])
@@ -214,7 +235,10 @@ class LinksTest(DispatchCase):
             actions.withdraw_link(self.reviewer, self.recipient)
 
     def test_sent_anew_the_former_one_opens_nothing(self):
-        self.client.post(reverse("editor-answer", args=[self.token, self.dispatch.items.get().pk]), {"what": "fixed", "client_key": "k"})
+        self.client.post(
+            reverse("editor-answer", args=[self.token, self.dispatch.items.get().pk]),
+            {"what": "fixed", "client_key": "k"},
+        )
         self.client.force_login(self.reviewer)
         self.client.post(reverse("renew-link", args=[self.recipient.pk]))
         self.assertTrue(mails.send_next())
@@ -225,7 +249,10 @@ class LinksTest(DispatchCase):
         self.assertContains(page, "is-answered")
 
     def test_an_answer_says_through_which_link_it_came(self):
-        self.client.post(reverse("editor-answer", args=[self.token, self.dispatch.items.get().pk]), {"what": "fixed", "client_key": "k"})
+        self.client.post(
+            reverse("editor-answer", args=[self.token, self.dispatch.items.get().pk]),
+            {"what": "fixed", "client_key": "k"},
+        )
         self.assertEqual(Answer.objects.get().recipient, self.recipient)
         self.client.force_login(self.reviewer)
         self.assertContains(self.client.get(reverse("notes", args=[self.mix.pk])), "through the link of")
@@ -250,7 +277,11 @@ class NewsTest(DispatchCase):
     def test_pages_hear_of_it_by_themselves(self):
         self.client.force_login(self.reviewer)
         for name, page, part in (("mix-state", "mix", "finding"), ("notes-state", "notes", "sent")):
-            seen = unescape(re.search(r'data-version="([^"]*)"', self.client.get(reverse(page, args=[self.mix.pk])).content.decode())[1])
+            seen = unescape(
+                re.search(
+                    r'data-version="([^"]*)"', self.client.get(reverse(page, args=[self.mix.pk])).content.decode()
+                )[1]
+            )
             shown = {"mark": self.mark.label, "shown": self.mark.label}
             self.assertEqual(self.changes(name, self.mix, seen=seen, **shown), {})
             self.answer("question", f"Asked for {name}?", key=name)
@@ -276,7 +307,9 @@ class NewsTest(DispatchCase):
         Notice.objects.update(next_try=None)
         self.assertTrue(mails.send_next())
         told = mail.outbox[-1]
-        self.assertEqual((told.to, told.subject), (["Reviewer <reviewer@house.example>"], "1 Low Water, mix 1: 2 answers"))
+        self.assertEqual(
+            (told.to, told.subject), (["Reviewer <reviewer@house.example>"], "1 Low Water, mix 1: 2 answers")
+        )
         self.assertIn("Which take?", told.body)
         self.assertIn(f"?mark={self.mark.label}", told.body)
         self.answer("fixed", key="c")

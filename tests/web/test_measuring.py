@@ -147,7 +147,12 @@ class CoreProcessTest(SimpleTestCase):
     def order(self, name="mix.wav", seconds=6.0):
         path = self.folder / "mix.wav"
         write_wav(path, stereo(sine(-23, seconds)))
-        job = {"mix": {"paths": [str(self.folder / name)], "name": name}, "stems": [], "rate": "25", "start": "10:00:00:00"}
+        job = {
+            "mix": {"paths": [str(self.folder / name)], "name": name},
+            "stems": [],
+            "rate": "25",
+            "start": "10:00:00:00",
+        }
         return core_process.MeasureRequest(job, self.folder / "features.npz", seconds)
 
     def test_measures_and_reports(self):
@@ -176,11 +181,16 @@ class CoreProcessTest(SimpleTestCase):
         self.assertTrue(caught.exception.temporary)
 
     def test_too_long_is_final(self):
-        with self.settings(CORE_SECONDS=0, CORE_SECONDS_PER_SECOND=0), self.assertRaisesRegex(NotMeasurable, "far longer"):
+        with (
+            self.settings(CORE_SECONDS=0, CORE_SECONDS_PER_SECOND=0),
+            self.assertRaisesRegex(NotMeasurable, "far longer"),
+        ):
             core_process.measure(self.order(), lambda *_: True)
 
     def test_no_secrets_go_along(self):
-        self.assertFalse([name for name in core_process._environment(self.folder) if "SECRET" in name or "PASSWORD" in name])
+        self.assertFalse(
+            [name for name in core_process._environment(self.folder) if "SECRET" in name or "PASSWORD" in name]
+        )
 
 
 class JudgingTest(ProductionCase):
@@ -196,7 +206,9 @@ class JudgingTest(ProductionCase):
 
     def test_another_spec_needs_no_measuring(self):
         spec = Spec.objects.create(production=self.production, name="Loose")
-        loose = SpecVersion.objects.create(spec=spec, limits={"integrated_lufs": None, "clearance_lu": None, "first_word_lu": None})
+        loose = SpecVersion.objects.create(
+            spec=spec, limits={"integrated_lufs": None, "clearance_lu": None, "first_word_lu": None}
+        )
         again = judging.judge_run(self.judgement.run, loose)
         self.assertEqual(again.verdict, "pass")
         self.mix.programme.spec_version = loose
@@ -220,4 +232,6 @@ class JudgingTest(ProductionCase):
         self.client.force_login(self.guest)
         response = self.client.get(reverse("series", args=[self.mix.pk]))
         self.assertEqual(json.loads(response.content.partition(b"\n")[0])["count"], 400)
-        self.assertEqual(self.client.get(reverse("series", args=[make_mix(self.production, self.lead, 2).pk])).status_code, 404)
+        self.assertEqual(
+            self.client.get(reverse("series", args=[make_mix(self.production, self.lead, 2).pk])).status_code, 404
+        )

@@ -15,7 +15,9 @@ from tests.web.base import DUCK, SPANS, ProductionCase, clean, make_mix, measure
 
 class LettersTest(SimpleTestCase):
     def test_without_i_and_o(self):
-        self.assertEqual([labels.label(n) for n in (0, 7, 8, 12, 13, 23, 24, 25)], ["A", "H", "J", "N", "P", "Z", "AA", "AB"])
+        self.assertEqual(
+            [labels.label(n) for n in (0, 7, 8, 12, 13, 23, 24, 25)], ["A", "H", "J", "N", "P", "Z", "AA", "AB"]
+        )
         many = [labels.label(n) for n in range(2000)]
         self.assertEqual(len(set(many)), 2000)
         self.assertFalse([m for m in many if "I" in m or "O" in m])
@@ -128,10 +130,17 @@ class DecisionsTest(MarkedCase):
     def test_over_http(self):
         self.client.force_login(self.reviewer)
         address = reverse("decide", args=[self.mark.pk])
-        answer = self.client.post(address, {"what": "note it", "client_key": "a"}, headers={"Accept": "application/json"})
+        answer = self.client.post(
+            address, {"what": "note it", "client_key": "a"}, headers={"Accept": "application/json"}
+        )
         self.assertIn("noted", answer.json()["lines"][self.mark.label])
-        self.assertRedirects(self.client.post(reverse("undo", args=[self.mix.pk])), f"{reverse('mix', args=[self.mix.pk])}?mark={self.mark.label}")
-        self.assertEqual(self.client.post(address, {"what": "allow"}, headers={"Accept": "application/json"}).status_code, 422)
+        self.assertRedirects(
+            self.client.post(reverse("undo", args=[self.mix.pk])),
+            f"{reverse('mix', args=[self.mix.pk])}?mark={self.mark.label}",
+        )
+        self.assertEqual(
+            self.client.post(address, {"what": "allow"}, headers={"Accept": "application/json"}).status_code, 422
+        )
 
 
 class WordingTest(MarkedCase):
@@ -139,7 +148,10 @@ class WordingTest(MarkedCase):
         self.decide("note it")
         text = self.state().note.text
         self.assertIn("10 LU are wanted", text)
-        self.assertRegex(text, r"(Lower the music|Raise the voice) by \d+\.\d dB(, to where its bed is elsewhere)?, at the points given")
+        self.assertRegex(
+            text,
+            r"(Lower the music|Raise the voice) by \d+\.\d dB(, to where its bed is elsewhere)?, at the points given",
+        )
 
     def test_own_words_survive_undo_and_measuring(self):
         self.decide("note it")
@@ -171,9 +183,24 @@ class WordingTest(MarkedCase):
         note = self.state().note
         self.client.force_login(self.reviewer)
         address = reverse("word-note", args=[note.pk])
-        self.assertEqual(self.client.post(address, {"text": "Mine", "version": "x"}, headers={"Accept": "application/json"}).status_code, 422)
-        self.assertEqual(self.client.post(address, {"text": "Mine", "version": "1"}, headers={"Accept": "application/json"}).status_code, 200)
-        self.assertEqual(self.client.post(address, {"text": "Again", "version": "1"}, headers={"Accept": "application/json"}).status_code, 409)
+        self.assertEqual(
+            self.client.post(
+                address, {"text": "Mine", "version": "x"}, headers={"Accept": "application/json"}
+            ).status_code,
+            422,
+        )
+        self.assertEqual(
+            self.client.post(
+                address, {"text": "Mine", "version": "1"}, headers={"Accept": "application/json"}
+            ).status_code,
+            200,
+        )
+        self.assertEqual(
+            self.client.post(
+                address, {"text": "Again", "version": "1"}, headers={"Accept": "application/json"}
+            ).status_code,
+            409,
+        )
 
     def test_proposed_words(self):
         self.mix.frame_rate, self.mix.drop_frame, self.mix.start_timecode = "30000/1001", True, "01:00:00;00"

@@ -81,7 +81,9 @@ class RangesTest(ProductionCase):
             ("bytes=-99", b"0123456789", "0-9"),
         ):
             response, body = self.get(header)
-            self.assertEqual((response.status_code, body, response["Content-Range"]), (206, wanted, f"bytes {said}/10"), header)
+            self.assertEqual(
+                (response.status_code, body, response["Content-Range"]), (206, wanted, f"bytes {said}/10"), header
+            )
             self.assertEqual(response["Content-Length"], str(len(wanted)))
 
     def test_not_satisfiable(self):
@@ -137,7 +139,11 @@ class PlaybackTest(ProductionCase):
 
     def test_ffmpeg_is_ended_when_it_takes_too_long_and_when_nobody_wants_it(self):
         endless = ["-f", "lavfi", "-i", "anullsrc", "-t", "100000"]
-        with tempfile.TemporaryDirectory() as folder, mock.patch.object(ffmpeg, "_ASK_EVERY_S", 0.2), mock.patch.object(ffmpeg, "GUARDED", ()):
+        with (
+            tempfile.TemporaryDirectory() as folder,
+            mock.patch.object(ffmpeg, "_ASK_EVERY_S", 0.2),
+            mock.patch.object(ffmpeg, "GUARDED", ()),
+        ):
             self.assertEqual(ffmpeg.run(endless, Path(folder) / "x.wav", 0.3), "it took too long")
             with self.assertRaises(NotWanted):
                 ffmpeg.run(endless, Path(folder) / "x.wav", 60, lambda: False)
@@ -164,10 +170,14 @@ class ExcerptsTest(DispatchCase):
         self.assertTrue(excerpts.work_next())
         made, item = Excerpt.objects.get(), DispatchItem.objects.get()
         with storage.local_copy(made.clip) as path:
-            self.assertAlmostEqual(probe(path).duration_s, item.content["out_s"] - item.content["in_s"] + 3.0, delta=0.2)
+            self.assertAlmostEqual(
+                probe(path).duration_s, item.content["out_s"] - item.content["in_s"] + 3.0, delta=0.2
+            )
         self.assertEqual(made.still.kind, StoredFile.Kind.STILL)
         self.assertFalse(excerpts.work_next())
-        self.assertContains(self.client.get(reverse("editor", args=[self.token])), reverse("editor-excerpt", args=[self.token, item.pk]))
+        self.assertContains(
+            self.client.get(reverse("editor", args=[self.token])), reverse("editor-excerpt", args=[self.token, item.pk])
+        )
 
     def test_without_playback_there_is_none(self):
         self.sent()
@@ -189,7 +199,9 @@ class ExcerptsTest(DispatchCase):
         with mock.patch.object(excerpts, "span", side_effect=ValueError("no such place")):
             excerpts.work_next()
         self.assertEqual(Excerpt.objects.get(pk=bad).state, "failed")
-        self.assertContains(self.client.get(reverse("editor", args=[self.token])), "There is no picture and sound of this passage")
+        self.assertContains(
+            self.client.get(reverse("editor", args=[self.token])), "There is no picture and sound of this passage"
+        )
 
 
 class StoreTest(ProductionCase):
@@ -221,7 +233,11 @@ class StaticTest(SimpleTestCase):
         with tempfile.TemporaryDirectory() as folder:
             backend = {"BACKEND": "mezzavoce.config.staticfiles.HashedModules"}
             with override_settings(
-                STATIC_ROOT=folder, STORAGES={"default": {"BACKEND": "django.core.files.storage.FileSystemStorage"}, "staticfiles": backend}
+                STATIC_ROOT=folder,
+                STORAGES={
+                    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+                    "staticfiles": backend,
+                },
             ):
                 call_command("collectstatic", interactive=False, verbosity=0)
             (main,) = (Path(folder) / "js" / "review").glob("main.????????????.js")

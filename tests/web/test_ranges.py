@@ -1,4 +1,7 @@
-"""What is programme: found, set by hand, refused where it cannot be; words on the page; peaks and samples for pictures."""
+"""What is programme: found, set by hand, refused where it cannot be.
+
+Words on the page; peaks and samples for pictures.
+"""
 
 import json
 import tempfile
@@ -30,7 +33,9 @@ def with_leader():
     blank = np.zeros_like(head)
     mix = np.concatenate([head, voice + music])
     return measured(
-        stereo(mix), [("dialogue", stereo(np.concatenate([blank, voice]))), ("music", stereo(np.concatenate([blank, music])))], start_timecode="09:59:52:00"
+        stereo(mix),
+        [("dialogue", stereo(np.concatenate([blank, voice]))), ("music", stereo(np.concatenate([blank, music])))],
+        start_timecode="09:59:52:00",
     )
 
 
@@ -73,7 +78,9 @@ class ByHandTest(RangeCase):
         runs = Run.objects.count()
         self.assertEqual(self.save(("10:00:04:00", "10:00:30:00")).status_code, 200)
         found = self.detail()["range"]
-        self.assertEqual((found["in_s"], found["out_s"], found["by_hand"], Run.objects.count()), (12.0, 38.0, True, runs))
+        self.assertEqual(
+            (found["in_s"], found["out_s"], found["by_hand"], Run.objects.count()), (12.0, 38.0, True, runs)
+        )
         self.assertContains(self.page(), "set by hand")
         self.assertTrue(AuditEntry.objects.filter(action="set range", target=str(self.mix)).exists())
         measure_mix(Mix.objects.get(pk=self.mix.pk), with_leader())
@@ -110,7 +117,9 @@ class ByHandTest(RangeCase):
         self.assertEqual((self.detail(), Mix.objects.get(pk=self.mix.pk).ranges), (before, None))
 
     def test_a_minute_that_drop_frame_leaves_out(self):
-        Mix.objects.filter(pk=self.mix.pk).update(frame_rate="30000/1001", drop_frame=True, start_timecode="09:59:52;00")
+        Mix.objects.filter(pk=self.mix.pk).update(
+            frame_rate="30000/1001", drop_frame=True, start_timecode="09:59:52;00"
+        )
         self.assertIn("10:01:00;00", self.save(("10:00:00;00", "10:01:00;00")).json()["error"])
 
     def test_guests_only_look(self):
@@ -150,8 +159,16 @@ class PicturesTest(RangeCase):
         found = self.client.get(address, {"from": "1.5", "length": "0.01"}).json()
         self.assertEqual((found["rate_hz"], len(found["channels"]), len(found["channels"][0])), (RATE, 2, 480))
         self.assertAlmostEqual(found["channels"][0][0], signal[72000, 0], delta=2e-5)
-        for query in ({}, {"from": "x", "length": "1"}, {"from": "0", "length": "5"}, {"from": "nan", "length": "nan"}, {"from": "0", "length": "-1"}):
-            self.assertEqual(self.client.get(address, query, headers={"Accept": "application/json"}).status_code, 422, query)
+        for query in (
+            {},
+            {"from": "x", "length": "1"},
+            {"from": "0", "length": "5"},
+            {"from": "nan", "length": "nan"},
+            {"from": "0", "length": "-1"},
+        ):
+            self.assertEqual(
+                self.client.get(address, query, headers={"Accept": "application/json"}).status_code, 422, query
+            )
 
     def test_peaks_are_served_in_pieces(self):
         address = reverse("peaks", args=[self.mix.pk])

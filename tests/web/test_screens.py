@@ -59,7 +59,10 @@ class DeskTest(ProductionCase):
     def test_what_falls_short_of_the_spec_waits_for_a_person_and_taste_does_not(self):
         mix = make_mix(self.production, self.lead)
         measure_mix(mix)
-        for severity, word, said in (("should", "to decide", "should be better"), ("note", "may go out", "could be better")):
+        for severity, word, said in (
+            ("should", "to decide", "should be better"),
+            ("note", "may go out", "could be better"),
+        ):
             Finding.objects.update(severity=severity)
             Mark.objects.update(severity=severity)
             self.assertEqual(self.standing(), word)
@@ -150,7 +153,9 @@ class ReviewTest(ProductionCase):
         self.assertContains(self.page(), "could not be prepared.")
         request_run(self.lead, self.mix)
         self.assertContains(self.page(), "Being measured again")
-        self.assertRedirects(self.client.get(reverse("mix-state", args=[self.mix.pk])), reverse("mix", args=[self.mix.pk]))
+        self.assertRedirects(
+            self.client.get(reverse("mix-state", args=[self.mix.pk])), reverse("mix", args=[self.mix.pk])
+        )
 
     def test_verdict_follows_decisions(self):
         for item in review(self.reviewer, self.mix.pk).marks:
@@ -170,7 +175,11 @@ class ReviewTest(ProductionCase):
             self.assertIn(words, review(self.reviewer, self.mix.pk).sentence)
 
     def test_anchor_and_short_term_in_the_figures(self):
-        for spec, words in (("ATSC A/85", "wants -24.0 ± 2.0"), ("EBU R 128 s1", "at most -18.0"), ("Accessible audio", "not limited")):
+        for spec, words in (
+            ("ATSC A/85", "wants -24.0 ± 2.0"),
+            ("EBU R 128 s1", "at most -18.0"),
+            ("Accessible audio", "not limited"),
+        ):
             self.mix.programme.spec_version = SpecVersion.objects.get(spec__name=spec)
             self.mix.programme.save()
             measure_mix(self.mix)
@@ -190,14 +199,23 @@ class ReviewTest(ProductionCase):
 
 class ScoreTagsTest(SimpleTestCase):
     def test_each_family_has_its_shape(self):
-        shapes = {"loudness": "square", "peak": "square", "voice": "diamond", "ducking": "round", "music": "triangle", "effects": "hexagon"}
+        shapes = {
+            "loudness": "square",
+            "peak": "square",
+            "voice": "diamond",
+            "ducking": "round",
+            "music": "triangle",
+            "effects": "hexagon",
+        }
         for family, shape in shapes.items():
             self.assertIn(f"sign-{shape}", score.mark("A", family))
         self.assertIn("sign-done", score.mark("A", "voice", "noted"))
         self.assertIn("&lt;b&gt;", score.mark("<b>", "voice"))
 
     def test_scales(self):
-        drawn = score.loudness_scale({"integrated_lufs": -20.0}, {"integrated_lufs": -23.0, "integrated_tolerance_lu": 0.5})
+        drawn = score.loudness_scale(
+            {"integrated_lufs": -20.0}, {"integrated_lufs": -23.0, "integrated_tolerance_lu": 0.5}
+        )
         self.assertIn("is-off", drawn)
         self.assertEqual(score.loudness_scale({}, {}), "")
         self.assertEqual(score.clearance_scale({"ratios_lu": []}, {}), "")
@@ -221,4 +239,6 @@ class ScoreTagsTest(SimpleTestCase):
             ("dropout", "", 1.0, "1.0"),
             ("inverse-phase", "correlation", None, ""),
         ):
-            self.assertEqual(score.figure({"kind": kind, "unit": unit, "measured": value, "limit": 0}, "measured"), words)
+            self.assertEqual(
+                score.figure({"kind": kind, "unit": unit, "measured": value, "limit": 0}, "measured"), words
+            )

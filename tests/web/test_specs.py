@@ -1,4 +1,7 @@
-"""Specs: presets stay, own ones are copied, changed in versions, exchanged as files; every mix is judged again without measuring."""
+"""Specs: presets stay, own ones are copied, changed in versions, exchanged as files.
+
+Every mix is judged again without measuring.
+"""
 
 import json
 from pathlib import Path
@@ -41,7 +44,9 @@ class VersionsTest(SpecCase):
     def test_presets_stay_as_they_are(self):
         with self.assertRaisesRegex(Refused, "Copy it and change the copy"):
             specs.new_version(self.lead, self.preset, {"name": "x", "limits": {}})
-        answer = self.client.post(self.address("spec-change", self.preset), self.fields(self.preset, integrated_lufs=-20))
+        answer = self.client.post(
+            self.address("spec-change", self.preset), self.fields(self.preset, integrated_lufs=-20)
+        )
         self.assertEqual(answer.status_code, 422)
         self.assertEqual(self.preset.versions.count(), 1)
 
@@ -62,8 +67,12 @@ class VersionsTest(SpecCase):
 
     def test_each_change_is_a_version_and_the_same_again_is_none(self):
         spec = self.own()
-        self.client.post(self.address("spec-change", spec), self.fields(spec, integrated_lufs="-20,5", clear_share_min=""))
-        self.client.post(self.address("spec-change", spec), self.fields(spec, integrated_lufs=-20.5, clear_share_min=None))
+        self.client.post(
+            self.address("spec-change", spec), self.fields(spec, integrated_lufs="-20,5", clear_share_min="")
+        )
+        self.client.post(
+            self.address("spec-change", spec), self.fields(spec, integrated_lufs=-20.5, clear_share_min=None)
+        )
         spec = Spec.objects.get(pk=spec.pk)
         self.assertEqual(spec.versions.count(), 2)
         limits = specs.newest(spec).as_core.limits
@@ -89,13 +98,17 @@ class VersionsTest(SpecCase):
             ({"integrated_lufs": -200}, "integrated_lufs"),
             ({"bridge_s": ""}, "bridge_s"),
         ):
-            answer = self.client.post(self.address("spec-change", spec), self.fields(spec, **changed), headers={"Accept": "application/json"})
+            answer = self.client.post(
+                self.address("spec-change", spec), self.fields(spec, **changed), headers={"Accept": "application/json"}
+            )
             self.assertEqual(answer.status_code, 422, changed)
             self.assertIn(words, answer.json()["error"])
         self.assertEqual(spec.versions.count(), 1)
 
     def test_the_form_reads_typographic_minus(self):
-        read = read_form({"name": "x", "integrated_lufs": "\N{MINUS SIGN}16"} | {"anchor": "programme", "mono": "single"})
+        read = read_form(
+            {"name": "x", "integrated_lufs": "\N{MINUS SIGN}16"} | {"anchor": "programme", "mono": "single"}
+        )
         self.assertEqual((read["limits"]["integrated_lufs"], read["limits"]["range_max_lu"]), (-16.0, None))
         with self.assertRaises(SpecError):
             read_form({"integrated_lufs": "-16 LUFS"})

@@ -24,7 +24,12 @@ class EndingTest(unittest.TestCase):
     def _started(self, *commands: str) -> "subprocess.Popen[str]":
         environment = {**os.environ, "PYTHONUNBUFFERED": "1"}
         process = subprocess.Popen(
-            [sys.executable, "-c", _SCRIPT, *commands], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment, start_new_session=True
+            [sys.executable, "-c", _SCRIPT, *commands],
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+            env=environment,
+            start_new_session=True,
         )
         self.addCleanup(process.kill)
         return process
@@ -39,7 +44,10 @@ class EndingTest(unittest.TestCase):
         process.send_signal(signal.SIGINT)
         rest, _ = process.communicate(timeout=30)
         self.assertIn("at work", said)
-        self.assertTrue(rest.endswith("Ending; what you did stays, and what was being measured is measured at the next start.\n"), rest)
+        self.assertTrue(
+            rest.endswith("Ending; what you did stays, and what was being measured is measured at the next start.\n"),
+            rest,
+        )
         self.assertNotIn("torn away", rest)
         self.assertEqual(process.returncode, 130)
 

@@ -38,7 +38,11 @@ class SweepCase(ProductionCase):
         # A store of its own: the others keep theirs.
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         store = {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": folder / "files"}}
-        self.enterContext(override_settings(STORAGES=settings.STORAGES | {"default": store}, UPLOAD_DIR=folder / "uploads", WORK_DIR=folder / "work"))
+        self.enterContext(
+            override_settings(
+                STORAGES=settings.STORAGES | {"default": store}, UPLOAD_DIR=folder / "uploads", WORK_DIR=folder / "work"
+            )
+        )
 
     def swept(self, **options):
         with self.captureOnCommitCallbacks(execute=True):
@@ -92,7 +96,9 @@ class FilesTest(SweepCase):
         self.assertEqual(list(Judgement.objects.all()), [second])
         self.assertEqual(current_judgement(mix), second)
         self.assertFalse(Finding.objects.exclude(judgement=second).exists())
-        self.assertEqual((mark.decisions.count(), mark.notes.count(), Correction.objects.count(), Run.objects.count()), (1, 1, 1, 2))
+        self.assertEqual(
+            (mark.decisions.count(), mark.notes.count(), Correction.objects.count(), Run.objects.count()), (1, 1, 1, 2)
+        )
 
     def test_bytes_without_a_row_go_once_nobody_can_be_at_them(self):
         for key in ("a" * 32, "b" * 32):
@@ -119,8 +125,12 @@ class UploadsTest(SweepCase):
         (settings.WORK_DIR / "tmpnew").mkdir()
         for path in (stray, folder):
             age(path)
-        self.assertEqual(self.swept(), [("upload", "old.wav"), ("part of an upload", stray.name), ("working folder", "tmpold")])
-        self.assertEqual((old.part.exists(), young.part.exists(), stray.exists(), folder.exists()), (False, True, False, False))
+        self.assertEqual(
+            self.swept(), [("upload", "old.wav"), ("part of an upload", stray.name), ("working folder", "tmpold")]
+        )
+        self.assertEqual(
+            (old.part.exists(), young.part.exists(), stray.exists(), folder.exists()), (False, True, False, False)
+        )
         self.assertEqual(list(Upload.objects.all()), [young])
         self.assertTrue((settings.WORK_DIR / "tmpnew").exists())
 

@@ -1,4 +1,7 @@
-"""Files with several sounds: proposed, heard, mapped, remembered; layouts that somebody has to name; left and right as files of their own."""
+"""Files with several sounds: proposed, heard, mapped, remembered; layouts that somebody has to name.
+
+Left and right as files of their own.
+"""
 
 import json
 import tempfile
@@ -55,7 +58,9 @@ class OneFileTest(TrackMapCase):
         self.take(answer["id"], MAP)
         with request_for(Mix.objects.get()) as order:
             self.assertTrue(all(Path(p).exists() for p in order["mix"]["paths"]))
-        self.assertEqual((order["mix"]["tracks"], [s["tracks"] for s in order["stems"]]), ([1, 2], [[3, 4], [5, 6], [7, 8]]))
+        self.assertEqual(
+            (order["mix"]["tracks"], [s["tracks"] for s in order["stems"]]), ([1, 2], [[3, 4], [5, 6], [7, 8]])
+        )
 
     def test_each_impossible_map_is_refused(self):
         file_id = self.bring("all.wav", eight_channels()).json()["id"]
@@ -73,7 +78,12 @@ class OneFileTest(TrackMapCase):
 
     def test_listening_and_survey_belong_to_the_production(self):
         answer = self.bring("all.wav", eight_channels()).json()
-        self.assertEqual(self.client.get(reverse("listen", args=[answer["id"]]), {"tracks": "99"}, headers={"Accept": "application/json"}).status_code, 422)
+        self.assertEqual(
+            self.client.get(
+                reverse("listen", args=[answer["id"]]), {"tracks": "99"}, headers={"Accept": "application/json"}
+            ).status_code,
+            422,
+        )
         self.client.force_login(self.stranger)
         for name in ("survey", "listen"):
             self.assertEqual(self.client.get(reverse(name, args=[answer["id"]])).status_code, 404)
@@ -102,7 +112,9 @@ class OneFileTest(TrackMapCase):
 
 class LayoutTest(TrackMapCase):
     def surround(self, **more):
-        file_id = self.bring("surround.wav", wav(np.stack([noise(3, -30, seed=k) for k in range(6)], axis=1))).json()["id"]
+        file_id = self.bring("surround.wav", wav(np.stack([noise(3, -30, seed=k) for k in range(6)], axis=1))).json()[
+            "id"
+        ]
         return self.take(file_id, [("mix", "")], **more)
 
     def test_six_channels_that_say_nothing_have_to_be_named(self):

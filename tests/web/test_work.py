@@ -1,4 +1,7 @@
-"""The one queue behind measuring, playback, excerpts and mail: whose turn it is, who holds what, how often it is tried, what is said at the end."""
+"""The one queue behind measuring, playback, excerpts and mail.
+
+Whose turn it is, who holds what, how often it is tried, and what is said at the end.
+"""
 
 import errno
 from datetime import timedelta

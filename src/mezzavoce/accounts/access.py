@@ -34,6 +34,10 @@ def require(person: Person, production: "Production", role: str = Role.GUEST) ->
     if own is None:
         raise Http404
     if _RANK[Role(own)] < _RANK[Role(role)]:
-        may = "look and listen, not change anything" if own == Role.GUEST else "decide and send notes, not do what is a lead's"
+        may = (
+            "look and listen, not change anything"
+            if own == Role.GUEST
+            else "decide and send notes, not do what is a lead's"
+        )
         raise NotAllowed(f"As a {own} you may {may}. Ask the lead for the role of a {role}, or to do this for you.")
     return own

@@ -8,7 +8,10 @@ from ..config.refusals import TooOften
 from .forms import SignInForm
 
 _LINKS = {"group": "links", "key": "ip", "rate": "30/5m"}
-_TOO_MANY_LINKS = "Too many links that open nothing were tried from here. Wait five minutes, then open the link from the mail as a whole."
+_TOO_MANY_LINKS = (
+    "Too many links that open nothing were tried from here. Wait five minutes, then open the link from "
+    "the mail as a whole."
+)
 
 
 def locked_out(request: HttpRequest, *_: object, **__: object) -> HttpResponse:

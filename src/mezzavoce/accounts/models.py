@@ -38,7 +38,9 @@ class Person(AbstractBaseUser):
 class AuditEntry(models.Model):
     """One thing that a person did. Only ever added to."""
 
-    production = models.ForeignKey("library.Production", null=True, on_delete=models.PROTECT, related_name="audit_entries")
+    production = models.ForeignKey(
+        "library.Production", null=True, on_delete=models.PROTECT, related_name="audit_entries"
+    )
     actor = models.ForeignKey(Person, null=True, on_delete=models.PROTECT, related_name="audit_entries")
     action = models.CharField(max_length=60)
     target = models.CharField(max_length=200)
@@ -54,7 +56,11 @@ class AuditEntry(models.Model):
         return f"{self.actor or 'an addressee'}: {self.action} {self.target}"
 
 
-def record(production: Any, actor: Person | None, action: str, target: str, before: object = None, after: object = None) -> AuditEntry:
+def record(
+    production: Any, actor: Person | None, action: str, target: str, before: object = None, after: object = None
+) -> AuditEntry:
     """Add to the trail. Called inside the transaction of the action itself."""
     target = target[: AuditEntry.target.field.max_length]
-    return AuditEntry.objects.create(production=production, actor=actor, action=action[:60], target=target, before=before, after=after)
+    return AuditEntry.objects.create(
+        production=production, actor=actor, action=action[:60], target=target, before=before, after=after
+    )

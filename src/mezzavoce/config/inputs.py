@@ -28,7 +28,11 @@ def one_line(text: str, most: int, what: str) -> str:
 
     Raises Refused where it is longer than ``most`` characters.
     """
-    kept = "".join(" " if sign in "\r\n\t" else sign for sign in text if sign in "\r\n\t" or unicodedata.category(sign) not in ("Cc", "Cf", "Cs"))
+    kept = "".join(
+        " " if sign in "\r\n\t" else sign
+        for sign in text
+        if sign in "\r\n\t" or unicodedata.category(sign) not in ("Cc", "Cf", "Cs")
+    )
     line = " ".join(kept.split())
     if len(line) > most:
         raise Refused(f"{what} may have {most} characters; this has {len(line)}. Shorten it.")
@@ -36,7 +40,10 @@ def one_line(text: str, most: int, what: str) -> str:
 
 
 def client_key(text: str | None) -> str | None:
-    """The key that makes a repeated request harmless; None where there is none. Raises Refused for one that no page of ours makes."""
+    """The key that makes a repeated request harmless; None where there is none.
+
+    Raises Refused for one that no page of ours makes.
+    """
     if not text:
         return None
     if len(text) > KEY_LENGTH or not text.isascii():

@@ -16,7 +16,10 @@ _NOT_HERE = "This is not here, or not for you. Go back to the desk."
 _SIGNED_OUT = "You are signed out. Sign in again in another tab; what stands on this page is not lost."
 _NOT_UNDERSTOOD = "The server could not read this. Go back, reload the page, and do it again."
 _WENT_WRONG = "Something went wrong in here. Nothing of yours is lost; try again."
-NO_ROOM = "The disk of this Mezzavoce is full, so nothing was kept of this. Tell whoever runs it to make room, then do it again."
+NO_ROOM = (
+    "The disk of this Mezzavoce is full, so nothing was kept of this. Tell whoever runs it to make room, "
+    "then do it again."
+)
 
 
 class Refused(Exception):
@@ -70,7 +73,11 @@ class RefusalMiddleware:
     def __call__(self, request: HttpRequest) -> HttpResponse:
         """Pass the request on."""
         response = self._get_response(request)
-        if wants_json(request) and response.status_code == 302 and response["Location"].startswith(resolve_url(settings.LOGIN_URL) + "?"):
+        if (
+            wants_json(request)
+            and response.status_code == 302
+            and response["Location"].startswith(resolve_url(settings.LOGIN_URL) + "?")
+        ):
             response = JsonResponse({"error": _SIGNED_OUT}, status=401)
         response.headers.setdefault("Cache-Control", "private, no-store")
         return response
@@ -110,9 +117,17 @@ def not_allowed(request: HttpRequest, exception: Exception | None = None) -> Htt
 
 def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
     """An address that opens nothing for this person."""
-    return JsonResponse({"error": _NOT_HERE}, status=404) if wants_json(request) else render(request, "404.html", status=404)
+    return (
+        JsonResponse({"error": _NOT_HERE}, status=404)
+        if wants_json(request)
+        else render(request, "404.html", status=404)
+    )
 
 
 def went_wrong(request: HttpRequest) -> HttpResponse:
     """An error of ours; Django has logged it."""
-    return JsonResponse({"error": _WENT_WRONG}, status=500) if wants_json(request) else HttpResponse(render_to_string("500.html"), status=500)
+    return (
+        JsonResponse({"error": _WENT_WRONG}, status=500)
+        if wants_json(request)
+        else HttpResponse(render_to_string("500.html"), status=500)
+    )

@@ -1,4 +1,7 @@
-"""The web server. Requests are read by one loop and only then given to a thread, so that half-sent ones and idle connections hold none."""
+"""The web server.
+
+Requests are read by one loop and only then given to a thread, so that half-sent ones and idle connections hold none.
+"""
 
 import os
 
@@ -20,9 +23,16 @@ _OPTIONS = {
 
 
 def main() -> None:
-    """Serve on loopback until the process is ended. Forwarded headers count from the proxy that ``MEZZAVOCE_TRUSTED_PROXY`` names, and from nobody else."""
+    """Serve on loopback until the process is ended.
+
+    Forwarded headers count from the proxy that ``MEZZAVOCE_TRUSTED_PROXY`` names, and from nobody else.
+    """
     proxy = os.environ.get("MEZZAVOCE_TRUSTED_PROXY")
-    trusted = {"trusted_proxy": proxy, "trusted_proxy_headers": "x-forwarded-for x-forwarded-proto x-forwarded-host"} if proxy else {}
+    trusted = (
+        {"trusted_proxy": proxy, "trusted_proxy_headers": "x-forwarded-for x-forwarded-proto x-forwarded-host"}
+        if proxy
+        else {}
+    )
     serve(application, host="127.0.0.1", port=int(os.environ["MEZZAVOCE_PORT"]), **_OPTIONS, **trusted)
 
 

@@ -89,13 +89,22 @@ DATABASES = {
         "TEST": {"CHARSET": "utf8mb4", "COLLATION": "utf8mb4_unicode_ci"},
     }
 }
-CACHES = {"default": {"BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "counted", "OPTIONS": {"MAX_ENTRIES": 10000}}}
+CACHES = {
+    "default": {
+        "BACKEND": "django.core.cache.backends.db.DatabaseCache",
+        "LOCATION": "counted",
+        "OPTIONS": {"MAX_ENTRIES": 10000},
+    }
+}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_USER_MODEL = "accounts.Person"
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "mezzavoce.accounts.backends.AccountBackend"]
 # Memory makes guessing dear; a sign-in costs a third of a second of one processor (the former hash took 1.3 s).
-PASSWORD_HASHERS = ["django.contrib.auth.hashers.ScryptPasswordHasher", "django.contrib.auth.hashers.PBKDF2PasswordHasher"]
+PASSWORD_HASHERS = [
+    "django.contrib.auth.hashers.ScryptPasswordHasher",
+    "django.contrib.auth.hashers.PBKDF2PasswordHasher",
+]
 AXES_FAILURE_LIMIT = 8
 AXES_COOLOFF_TIME = timedelta(minutes=10)
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
@@ -115,15 +124,18 @@ SESSION_COOKIE_AGE = 60 * 60 * 24 * 14
 SECURE_COOKIES = BASE_URL.startswith("https://")
 SESSION_COOKIE_SECURE = SECURE_COOKIES
 CSRF_COOKIE_SECURE = SECURE_COOKIES
-# With an https address every page is on https; whether a request came that way is told by the server or the proxy that it trusts.
+# With an https address every page is on https; whether a request came that way is told by the server or the proxy that
+# it trusts.
 SECURE_SSL_REDIRECT = SECURE_COOKIES
 SECURE_HSTS_SECONDS = 60 * 60 * 24 * 365 if SECURE_COOKIES else 0
 SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = _env("HSTS_SUBDOMAINS", "0") == "1"
 SILENCED_SYSTEM_CHECKS = [
-    # Whether the other names below the same domain are on https, too, is for whoever runs it to say (MEZZAVOCE_HSTS_SUBDOMAINS).
+    # Whether the other names below the same domain are on https, too, is for whoever runs it to say
+    # (MEZZAVOCE_HSTS_SUBDOMAINS).
     "security.W005",
     "security.W021",
-    # Links that open nothing are counted in the database, which all web processes share; one more or less does not matter.
+    # Links that open nothing are counted in the database, which all web processes share; one more or less does not
+    # matter.
     "django_ratelimit.E003",
     "django_ratelimit.W001",
 ]
@@ -152,7 +164,9 @@ STATIC_ROOT = DATA_DIR / "static"
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": DATA_DIR / "files"}},
     "staticfiles": {
-        "BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage" if _env("PLAIN_STATIC", "0") == "1" else "mezzavoce.config.staticfiles.HashedModules"
+        "BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"
+        if _env("PLAIN_STATIC", "0") == "1"
+        else "mezzavoce.config.staticfiles.HashedModules"
     },
 }
 # Where the core process works and where uploads grow before they are whole.
@@ -209,11 +223,16 @@ CELERY_BEAT_SCHEDULE = {
     "missed": {"task": "mezzavoce.measuring.tasks.find_stale", "schedule": 600.0, "options": {"expires": 600}},
     "files": {"task": "mezzavoce.library.tasks.look_at_files", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
     "tidying": {"task": "mezzavoce.library.tasks.tidy_up", "schedule": 3600.0, "options": {"expires": 3600}},
-    "playback": {"task": "mezzavoce.transcoding.tasks.make_playbacks", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
+    "playback": {
+        "task": "mezzavoce.transcoding.tasks.make_playbacks",
+        "schedule": SWEEP_S,
+        "options": {"expires": SWEEP_S},
+    },
     "mail": {"task": "mezzavoce.dispatch.tasks.send_mail", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
     "excerpts": {"task": "mezzavoce.dispatch.tasks.cut_excerpts", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
 }
-# How many measurements with their judgements a web process keeps in memory, so that correcting one by hand takes no reading.
+# How many measurements with their judgements a web process keeps in memory, so that correcting one by hand takes no
+# reading.
 JUDGED_KEPT = int(_env("JUDGED_KEPT", "4"))
 LEASE_S = float(_env("LEASE_S", "30"))
 # Limits of the core process: address space, processor time and wall time beside the duration of the material.

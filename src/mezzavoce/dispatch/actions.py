@@ -26,18 +26,27 @@ _TEXT_LENGTH = 2000
 
 def sendable(mix: Mix) -> list[Marked]:
     """Noted marks whose notes were not sent yet, in order of time."""
-    return [m for m in marked(mix, current_judgement(mix), whole=True) if m.note is not None and m.note.state == Note.State.WRITTEN]
+    return [
+        m
+        for m in marked(mix, current_judgement(mix), whole=True)
+        if m.note is not None and m.note.state == Note.State.WRITTEN
+    ]
 
 
 def prepare(person: Person, mix: Mix, contacts: list[Contact]) -> Dispatch:
-    """Put the written notes together for some addressees, exactly as they would go out. An earlier preparation is dropped."""
+    """Put the written notes together for some addressees, exactly as they would go out.
+
+    An earlier preparation is dropped.
+    """
     require(person, mix.production, Membership.Role.REVIEWER)
     if not contacts:
         raise Refused("Choose at least one addressee, or add one with name and mail address.")
     with transaction.atomic():
         items = sendable(mix)
         if not items:
-            raise Refused("There is no note to send: note a finding first, or wait for answers to the ones already sent.")
+            raise Refused(
+                "There is no note to send: note a finding first, or wait for answers to the ones already sent."
+            )
         Dispatch.objects.filter(mix=mix, state=Dispatch.State.PREPARED).update(state=Dispatch.State.DROPPED)
         contents = [compose.content_of(i) for i in items]
         dispatch = Dispatch.objects.create(
@@ -49,7 +58,14 @@ def prepare(person: Person, mix: Mix, contacts: list[Contact]) -> Dispatch:
         )
         DispatchItem.objects.bulk_create(
             [
-                DispatchItem(dispatch=dispatch, note=i.note, mark=i.mark, note_version=i.note.version if i.note else 1, position=k, content=c)
+                DispatchItem(
+                    dispatch=dispatch,
+                    note=i.note,
+                    mark=i.mark,
+                    note_version=i.note.version if i.note else 1,
+                    position=k,
+                    content=c,
+                )
                 for k, (i, c) in enumerate(zip(items, contents, strict=True))
             ]
         )
@@ -66,7 +82,9 @@ def _address(dispatch: Dispatch, contact: Contact, contents: list[dict[str, obje
 def _link_for(dispatch: Dispatch, contact: Contact) -> Recipient:
     seed = new_seed()
     expires = timezone.now() + timedelta(days=settings.LINK_DAYS)
-    return Recipient.objects.create(dispatch=dispatch, contact=contact, seed=seed, token_hash=hash_of(token_for(seed)), expires=expires)
+    return Recipient.objects.create(
+        dispatch=dispatch, contact=contact, seed=seed, token_hash=hash_of(token_for(seed)), expires=expires
+    )
 
 
 def send(person: Person, dispatch: Dispatch, *, answers_by_mail: bool = False) -> Dispatch:
@@ -78,18 +96,29 @@ def send(person: Person, dispatch: Dispatch, *, answers_by_mail: bool = False) -
     with transaction.atomic():
         row = Dispatch.objects.select_for_update().get(pk=dispatch.pk)
         if row.state != Dispatch.State.PREPARED:
-            raise Overtaken("These notes were sent already, or prepared anew since. Go back to the notes to see where they are.")
+            raise Overtaken(
+                "These notes were sent already, or prepared anew since. Go back to the notes to see where they are."
+            )
         items = list(row.items.select_related("note"))
         notes = [Note.objects.select_for_update().get(pk=i.note_id) for i in items]
         if any(n.version != i.note_version or n.state != Note.State.WRITTEN for n, i in zip(notes, items, strict=True)):
-            raise Overtaken("A note changed after this preview was made. Prepare the notes again, so that what goes out is what you see.")
+            raise Overtaken(
+                "A note changed after this preview was made. Prepare the notes again, so that what goes out is "
+                "what you see."
+            )
         row.state, row.sent_at, row.answers_by_mail = Dispatch.State.SENT, timezone.now(), answers_by_mail
         row.save()
         Person.objects.filter(pk=person.pk).update(answers_by_mail=answers_by_mail)
         Note.objects.filter(pk__in=[n.pk for n in notes]).update(state=Note.State.SENT)
         Delivery.objects.filter(recipient__dispatch=row).update(state=Delivery.State.WAITING)
         Excerpt.objects.bulk_create([Excerpt(item=i) for i in items])
-        record(row.mix.production, person, "send notes", row.subject, after=[str(r.contact) for r in row.recipients.select_related("contact")])
+        record(
+            row.mix.production,
+            person,
+            "send notes",
+            row.subject,
+            after=[str(r.contact) for r in row.recipients.select_related("contact")],
+        )
         wake_workers_on_commit("dispatch.tasks.send_mail")
         wake_workers_on_commit("dispatch.tasks.cut_excerpts")
     return row
@@ -152,13 +181,19 @@ def renew_link(person: Person, recipient: Recipient) -> Recipient:
 def recipient_for(token: str) -> Recipient | None:
     """Whom a personal link belongs to; None for one that was altered, withdrawn or is too old."""
     fields = ("dispatch__mix__programme__production", "dispatch__by", "contact")
-    recipient = Recipient.objects.select_related(*fields).filter(token_hash=hash_of(token), dispatch__state=Dispatch.State.SENT).first()
+    recipient = (
+        Recipient.objects.select_related(*fields)
+        .filter(token_hash=hash_of(token), dispatch__state=Dispatch.State.SENT)
+        .first()
+    )
     return recipient if recipient is not None and recipient.open else None
 
 
 def answers_of(recipient: Recipient) -> dict[int, Answer]:
     """The newest answer of an addressee to each note of a dispatch, through whichever of their links it came."""
-    given = Answer.objects.filter(item__dispatch=recipient.dispatch_id, recipient__contact=recipient.contact_id).order_by("pk")
+    given = Answer.objects.filter(
+        item__dispatch=recipient.dispatch_id, recipient__contact=recipient.contact_id
+    ).order_by("pk")
     return {a.item_id: a for a in given}
 
 
@@ -188,9 +223,16 @@ def answer(recipient: Recipient, item: DispatchItem, what: str, reason: str, cli
 
 
 def dispatch_for(person: Person, dispatch_id: int, role: str = Membership.Role.GUEST) -> Dispatch:
-    """A dispatch of a production in which the person has at least a role, or Http404; NotAllowed for a member with less."""
+    """A dispatch of a production in which the person has at least a role, or Http404.
+
+    NotAllowed for a member with less.
+    """
     fields = ("mix__programme__production__spec_version__spec", "mix__programme__spec_version__spec", "by")
-    dispatch = Dispatch.objects.select_related(*fields).filter(pk=dispatch_id, mix__programme__production__memberships__person=person).first()
+    dispatch = (
+        Dispatch.objects.select_related(*fields)
+        .filter(pk=dispatch_id, mix__programme__production__memberships__person=person)
+        .first()
+    )
     if dispatch is None:
         raise Http404
     if role != Membership.Role.GUEST:

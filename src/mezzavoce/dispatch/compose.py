@@ -31,7 +31,9 @@ def content_of(item: Marked) -> dict[str, Any]:
         "role": whom(remedy) if remedy else None,
         "change": change(remedy, mark.evidence["kind"]) if remedy else "",
         "prediction": prediction(remedy) if remedy else "",
-        "points": [{"timecode": p["at_timecode"], "gain": gain(p["gain_db"])} for p in remedy["points"]] if remedy and remedy["action"] != "carve" else [],
+        "points": [{"timecode": p["at_timecode"], "gain": gain(p["gain_db"])} for p in remedy["points"]]
+        if remedy and remedy["action"] != "carve"
+        else [],
     }
 
 
@@ -42,7 +44,14 @@ def subject(mix: Mix, count: int) -> str:
 
 def letter(mix: Mix, contents: list[dict[str, Any]], name: str, sender: str) -> tuple[str, str]:
     """Text and HTML of the mail to one addressee, with the placeholder for the link."""
-    context = {"mix": mix, "items": contents, "name": name, "sender": sender, "link": settings.LINK_PLACE, "rate": rate_words(mix)}
+    context = {
+        "mix": mix,
+        "items": contents,
+        "name": name,
+        "sender": sender,
+        "link": settings.LINK_PLACE,
+        "rate": rate_words(mix),
+    }
     return render_to_string("dispatch/mail.txt", context), render_to_string("dispatch/mail.html", context)
 
 

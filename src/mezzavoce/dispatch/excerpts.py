@@ -15,9 +15,16 @@ RUN_OUT_S = 1.0
 LONGEST_S = 45.0
 EXCERPTS: Queue[Excerpt] = Queue(
     kind="excerpt",
-    rows=Excerpt.objects.filter(item__dispatch__state=Dispatch.State.SENT, item__dispatch__mix__playback__state=Playback.State.READY),
+    rows=Excerpt.objects.filter(
+        item__dispatch__state=Dispatch.State.SENT, item__dispatch__mix__playback__state=Playback.State.READY
+    ),
     production="item__dispatch__mix__programme__production_id",
-    rules=Rules(lease_s=240, most_attempts=3, first_wait_s=30, given_up="The worker stopped {attempts} times while it cut picture and sound of this passage."),
+    rules=Rules(
+        lease_s=240,
+        most_attempts=3,
+        first_wait_s=30,
+        given_up="The worker stopped {attempts} times while it cut picture and sound of this passage.",
+    ),
 )
 
 

@@ -1,4 +1,7 @@
-"""Mails that wait: notes to addressees, and word of their answers to whoever sent the notes. One try at a time, none goes out twice."""
+"""Mails that wait: notes to addressees, and word of their answers to whoever sent the notes.
+
+One try at a time, none goes out twice.
+"""
 
 from datetime import timedelta
 
@@ -24,9 +27,12 @@ _RULES = Rules(
     first_wait_s=15,
     given_up="The mail could not be handed over in {attempts} tries.",
     when_lost=Delivery.State.UNKNOWN,
-    lost="The worker stopped while it handed this mail over; it may have arrived or not. Ask the addressee, then send it again if it did not.",
+    lost="The worker stopped while it handed this mail over; it may have arrived or not. Ask the addressee, then "
+    "send it again if it did not.",
 )
-DELIVERIES: Queue[Delivery] = Queue("delivery", Delivery.objects.all(), "recipient__dispatch__mix__programme__production_id", _RULES)
+DELIVERIES: Queue[Delivery] = Queue(
+    "delivery", Delivery.objects.all(), "recipient__dispatch__mix__programme__production_id", _RULES
+)
 NOTICES: Queue[Notice] = Queue("notice", Notice.objects.all(), "dispatch__mix__programme__production_id", _RULES)
 
 
@@ -48,13 +54,17 @@ def _deliver(delivery: Delivery) -> None:
         message = _letter(recipient, delivery)
         message.message()
     except (ValueError, TypeError, LookupError) as error:
-        raise TurnedDown(f"This mail could not be written ({str(error)[:200]}). Check the name and address of the addressee.") from error
+        raise TurnedDown(
+            f"This mail could not be written ({str(error)[:200]}). Check the name and address of the addressee."
+        ) from error
     try:
         post(message)
     except FateUnknown as error:
         DELIVERIES.end(delivery, Delivery.State.UNKNOWN, str(error))
     else:
-        DELIVERIES.end(delivery, Delivery.State.SENT, message_id=message.extra_headers["Message-ID"], sent_at=timezone.now())
+        DELIVERIES.end(
+            delivery, Delivery.State.SENT, message_id=message.extra_headers["Message-ID"], sent_at=timezone.now()
+        )
 
 
 def _letter(recipient: Recipient, delivery: Delivery) -> EmailMultiAlternatives:
@@ -87,7 +97,9 @@ def announce(dispatch: Dispatch) -> None:
     if not dispatch.answers_by_mail:
         return
     soon = timezone.now() + timedelta(seconds=GATHER_S)
-    notice, made = Notice.objects.select_for_update().get_or_create(dispatch=dispatch, defaults={"state": Notice.State.WAITING, "next_try": soon})
+    notice, made = Notice.objects.select_for_update().get_or_create(
+        dispatch=dispatch, defaults={"state": Notice.State.WAITING, "next_try": soon}
+    )
     if not made and notice.state not in (Notice.State.WAITING, Notice.State.RUNNING):
         notice.state, notice.attempts, notice.next_try = Notice.State.WAITING, 0, soon
         notice.save()
@@ -95,7 +107,9 @@ def announce(dispatch: Dispatch) -> None:
 
 def _tell(notice: Notice) -> None:
     dispatch = Dispatch.objects.select_related("mix__programme__production", "by").get(pk=notice.dispatch_id)
-    answers = list(Answer.objects.filter(item__dispatch=dispatch, pk__gt=notice.told).select_related("item", "recipient__contact"))
+    answers = list(
+        Answer.objects.filter(item__dispatch=dispatch, pk__gt=notice.told).select_related("item", "recipient__contact")
+    )
     if not answers or not dispatch.by.is_active:
         NOTICES.end(notice, Notice.State.SENT)
         return
@@ -117,4 +131,6 @@ def _word_of(dispatch: Dispatch, answers: list[Answer]) -> EmailMessage:
     page = settings.BASE_URL + reverse("mix", args=[dispatch.mix_id])
     context = {"dispatch": dispatch, "mix": dispatch.mix, "answers": answers, "page": page}
     subject = f"{dispatch.mix.programme}, mix {dispatch.mix.number}: {count} answer{'' if count == 1 else 's'}"
-    return EmailMessage(subject, render_to_string("dispatch/answers.txt", context), to=[address(dispatch.by.name, dispatch.by.mail)])
+    return EmailMessage(
+        subject, render_to_string("dispatch/answers.txt", context), to=[address(dispatch.by.name, dispatch.by.mail)]
+    )

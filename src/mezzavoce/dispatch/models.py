@@ -155,7 +155,9 @@ class Answer(models.Model):
     client_key = models.CharField(max_length=40)
 
     class Meta:
-        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["recipient", "client_key"], name="answered_once")]
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["recipient", "client_key"], name="answered_once")
+        ]
         ordering: ClassVar[list[str]] = ["id"]
 
     def __str__(self) -> str:

@@ -1,4 +1,7 @@
-"""Handing one mail to the mail server, with what can go wrong told apart: not taken yet, refused for good, or nobody knows."""
+"""Hand one mail to the mail server.
+
+What can go wrong is told apart: not taken yet, refused for good, or nobody knows.
+"""
 
 import smtplib
 from contextlib import suppress
@@ -22,7 +25,10 @@ class TurnedDown(MezzavoceError):
 
 
 class FateUnknown(MezzavoceError):
-    """The connection broke while the server was taking the mail: it may have arrived or not, and only a person may send it again."""
+    """The connection broke while the server was taking the mail.
+
+    It may have arrived or not; only a person may send it again.
+    """
 
 
 def address(name: str, mail: str) -> str:
@@ -48,7 +54,8 @@ def post(message: EmailMessage) -> None:
         raise _answered(code, Exception(words.decode(errors="replace"))) from error
     except (smtplib.SMTPServerDisconnected, OSError) as error:
         raise FateUnknown(
-            f"The connection broke while the mail server was taking this mail ({_words(error)}); it may have arrived or not. "
+            f"The connection broke while the mail server was taking this mail ({_words(error)}); it may have "
+            "arrived or not. "
             "Ask the addressee, then send it again if it did not."
         ) from error
     finally:

@@ -11,7 +11,11 @@ from .models import Answer, Delivery, Dispatch, DispatchItem
 
 def newest_answers(mixes: Iterable[Mix]) -> dict[int, Answer]:
     """The answer that counts, by note. One taken back counts as none."""
-    found = Answer.objects.filter(item__dispatch__mix__in=list(mixes)).select_related("item", "recipient__contact").order_by("pk")
+    found = (
+        Answer.objects.filter(item__dispatch__mix__in=list(mixes))
+        .select_related("item", "recipient__contact")
+        .order_by("pk")
+    )
     newest = {a.item.note_id: a for a in found}
     return {note: a for note, a in newest.items() if a.what != Answer.What.TAKEN_BACK}
 
@@ -20,7 +24,9 @@ def sent_counts(mixes: Iterable[Mix]) -> dict[int, int]:
     """How many notes of each mix were sent."""
     counts: dict[int, int] = {}
     items = (
-        DispatchItem.objects.filter(dispatch__mix__in=list(mixes), dispatch__state=Dispatch.State.SENT).values_list("dispatch__mix_id", "note_id").distinct()
+        DispatchItem.objects.filter(dispatch__mix__in=list(mixes), dispatch__state=Dispatch.State.SENT)
+        .values_list("dispatch__mix_id", "note_id")
+        .distinct()
     )
     for mix_id, _ in items:
         counts[mix_id] = counts.get(mix_id, 0) + 1
@@ -30,18 +36,28 @@ def sent_counts(mixes: Iterable[Mix]) -> dict[int, int]:
 def recent_answers(production_id: int, most: int = 4) -> list[Answer]:
     """The last answers of a production, newest first."""
     fields = ("item__dispatch__mix__programme", "recipient__contact")
-    found = Answer.objects.filter(item__dispatch__mix__programme__production_id=production_id).exclude(what=Answer.What.TAKEN_BACK)
+    found = Answer.objects.filter(item__dispatch__mix__programme__production_id=production_id).exclude(
+        what=Answer.What.TAKEN_BACK
+    )
     return list(found.select_related(*fields).order_by("-pk")[:most])
 
 
 def dispatches_of(mix: Mix) -> list[Dispatch]:
     """What was sent of a mix, newest first, with how each mail fared."""
-    return list(mix.dispatches.filter(state=Dispatch.State.SENT).prefetch_related("recipients__contact", "recipients__delivery", "items").order_by("-pk"))
+    return list(
+        mix.dispatches.filter(state=Dispatch.State.SENT)
+        .prefetch_related("recipients__contact", "recipients__delivery", "items")
+        .order_by("-pk")
+    )
 
 
 def version_of_sending(mix: Mix) -> Version:
     """What the list of what was sent of a mix is drawn from: how its mails fare, and answers."""
-    states = Delivery.objects.filter(recipient__dispatch__mix=mix).order_by("pk").values_list("pk", "state", "attempts", "recipient__withdrawn")
+    states = (
+        Delivery.objects.filter(recipient__dispatch__mix=mix)
+        .order_by("pk")
+        .values_list("pk", "state", "attempts", "recipient__withdrawn")
+    )
     answer = Answer.objects.filter(item__dispatch__mix=mix).aggregate(n=Max("pk"))["n"]
     mails = ",".join(f"{pk}{state[0]}{attempts}{'w' if gone else ''}" for pk, state, attempts, gone in states)
     return {"answers": str(answer or 0), "mails": mails or "none"}

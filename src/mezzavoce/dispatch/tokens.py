@@ -1,4 +1,7 @@
-"""Personal links: a token that can be made again from a seed and the server's secret, and looked up by its hash alone."""
+"""Personal links.
+
+A token can be made again from a seed and the server's secret, and looked up by its hash alone.
+"""
 
 import hashlib
 import hmac

@@ -29,7 +29,10 @@ from .selectors import dispatches_of, newest_answers, version_of_sending
 
 # What previews show in the place of a personal link, which is its addressee's alone.
 _STAND_IN = "https://here-stands-the-personal-link-of-each-addressee/"
-_CLOSED = "This link opens nothing any more: it was withdrawn or is too old. Your words are still here; ask the reviewer for a new link."
+_CLOSED = (
+    "This link opens nothing any more: it was withdrawn or is too old. Your words are still here; ask "
+    "the reviewer for a new link."
+)
 
 
 @login_required
@@ -55,7 +58,10 @@ def _sent(mix: Mix) -> dict[str, Any]:
 @login_required
 @require_GET
 def notes_state(request: HttpRequest, mix_id: int) -> HttpResponse:
-    """What changed of what was sent since the page asked last, because a mail fared otherwise or an answer came: 204 where nothing did."""
+    """What changed of what was sent since the page asked last; 204 where nothing did.
+
+    A mail may have fared otherwise, or an answer may have come.
+    """
     mix = mix_for(request.user, mix_id)
     version = version_of_sending(mix)
     if not changed(version, seen_by(request)):
@@ -68,7 +74,9 @@ def notes_state(request: HttpRequest, mix_id: int) -> HttpResponse:
 def add_contact(request: HttpRequest, mix_id: int) -> HttpResponse:
     """Somebody new to send to."""
     mix = mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
-    library_actions.add_contact(request.user, mix.production, request.POST.get("name", ""), request.POST.get("mail", ""))
+    library_actions.add_contact(
+        request.user, mix.production, request.POST.get("name", ""), request.POST.get("mail", "")
+    )
     return redirect("notes", mix_id)
 
 
@@ -88,7 +96,12 @@ def dispatch(request: HttpRequest, dispatch_id: int) -> HttpResponse:
     """The preview, exactly as it will go out; after sending, how each mail fares."""
     row = actions.dispatch_for(request.user, dispatch_id)
     recipients = list(row.recipients.select_related("contact", "delivery").order_by("pk"))
-    context = {"dispatch": row, "mix": row.mix, "recipients": recipients, "may": role_in(request.user, row.mix.production) != Membership.Role.GUEST}
+    context = {
+        "dispatch": row,
+        "mix": row.mix,
+        "recipients": recipients,
+        "may": role_in(request.user, row.mix.production) != Membership.Role.GUEST,
+    }
     if recipients:
         context["text"] = with_link(recipients[0].delivery.text, _STAND_IN)
     return render(request, "dispatch/dispatch.html", context)
@@ -100,7 +113,9 @@ def dispatch(request: HttpRequest, dispatch_id: int) -> HttpResponse:
 @csp_replace({"default-src": ["'none'"], "style-src": ["'unsafe-inline'"], "frame-ancestors": ["'self'"]})
 def letter(request: HttpRequest, dispatch_id: int) -> HttpResponse:
     """The mail's HTML, for the preview's frame."""
-    recipient = actions.dispatch_for(request.user, dispatch_id).recipients.select_related("delivery").order_by("pk").first()
+    recipient = (
+        actions.dispatch_for(request.user, dispatch_id).recipients.select_related("delivery").order_by("pk").first()
+    )
     if recipient is None:
         raise Http404
     return HttpResponse(with_link(recipient.delivery.html, _STAND_IN))
@@ -177,8 +192,12 @@ def answer(request: HttpRequest, token: str, item_id: int) -> HttpResponse:
     if recipient is None:
         raise Refused(_CLOSED)
     said, item = request.POST, _item(recipient, item_id)
-    given = actions.answer(recipient, item, said.get("what", ""), said.get("reason", ""), client_key(said.get("client_key")) or "")
-    return JsonResponse({"what": given.what, "reason": given.reason}) if wants_json(request) else redirect("editor", token)
+    given = actions.answer(
+        recipient, item, said.get("what", ""), said.get("reason", ""), client_key(said.get("client_key")) or ""
+    )
+    return (
+        JsonResponse({"what": given.what, "reason": given.reason}) if wants_json(request) else redirect("editor", token)
+    )
 
 
 @require_GET
@@ -206,11 +225,18 @@ def table(request: HttpRequest, token: str) -> HttpResponse:
     if recipient is None:
         raise Http404
     row = recipient.dispatch
-    return HttpResponse(row.csv_text, content_type="text/csv; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{row.csv_name}"'})
+    return HttpResponse(
+        row.csv_text,
+        content_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{row.csv_name}"'},
+    )
 
 
 def _recipient(request: HttpRequest, token: str) -> Recipient | None:
-    """Whom a personal link belongs to; None for one that opens nothing. Raises TooOften where many of those were tried."""
+    """Whom a personal link belongs to; None for one that opens nothing.
+
+    Raises TooOften where many of those were tried.
+    """
     check_links(request)
     recipient = actions.recipient_for(token)
     if recipient is None:
@@ -226,4 +252,6 @@ def _excerpt(request: HttpRequest, token: str, item_id: int) -> Excerpt:
     recipient = _recipient(request, token)
     if recipient is None:
         raise Http404
-    return get_object_or_404(Excerpt.objects.select_related("clip", "still"), item=item_id, item__dispatch=recipient.dispatch_id)
+    return get_object_or_404(
+        Excerpt.objects.select_related("clip", "still"), item=item_id, item__dispatch=recipient.dispatch_id
+    )

@@ -1,4 +1,7 @@
-"""What people do with productions, programmes and mixes: one function a use case, with permission, transaction and trail."""
+"""What people do with productions, programmes and mixes.
+
+One function a use case, with permission, transaction and audit trail.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -24,7 +27,10 @@ from .sounds import CAPTIONS, Piece, Shape, check_pieces, shape_of, signature
 
 @dataclass(frozen=True)
 class Ingest:
-    """What is ingested: a programme (an existing one, or number and title of a new one), the timing, and files with their roles."""
+    """What is ingested: programme, timing, and files with their roles.
+
+    The programme is an existing one, or number and title of a new one.
+    """
 
     files: Sequence[Piece | tuple[StoredFile, str]]
     frame_rate: str
@@ -64,7 +70,9 @@ def admit(lead: Person, production: Production, person: Person, role: str) -> Me
     """Give a person a role in a production."""
     require(lead, production, Membership.Role.LEAD)
     with transaction.atomic():
-        membership, _ = Membership.objects.update_or_create(production=production, person=person, defaults={"role": role})
+        membership, _ = Membership.objects.update_or_create(
+            production=production, person=person, defaults={"role": role}
+        )
         record(production, lead, "admit", person.mail, after=role)
     return membership
 
@@ -77,7 +85,10 @@ def add_contact(person: Person, production: Production, name: str, mail: str) ->
         validate_email(mail)
     except ValidationError:
         raise Refused(f"“{mail[:100]}” is no mail address; write one like name@house.example.") from None
-    name = one_line(name, Contact.name.field.max_length, "The name of an addressee") or mail[: Contact.name.field.max_length]
+    name = (
+        one_line(name, Contact.name.field.max_length, "The name of an addressee")
+        or mail[: Contact.name.field.max_length]
+    )
     with transaction.atomic():
         contact, made = Contact.objects.get_or_create(production=production, mail=mail, defaults={"name": name})
         if made:
@@ -86,7 +97,12 @@ def add_contact(person: Person, production: Production, name: str, mail: str) ->
 
 
 def plan_programme(
-    person: Person, production: Production, number: int, title: str, due: date | None = None, spec_version: SpecVersion | None = None
+    person: Person,
+    production: Production,
+    number: int,
+    title: str,
+    due: date | None = None,
+    spec_version: SpecVersion | None = None,
 ) -> Programme:
     """A programme that is to come. Its number is free, its title says something."""
     require(person, production, Membership.Role.REVIEWER)
@@ -95,7 +111,9 @@ def plan_programme(
         raise Refused("A programme needs a title, so that everybody knows which one is meant.")
     try:
         with transaction.atomic():
-            programme = Programme.objects.create(production=production, number=number, title=title, due=due, spec_version=spec_version)
+            programme = Programme.objects.create(
+                production=production, number=number, title=title, due=due, spec_version=spec_version
+            )
             record(production, person, "plan programme", str(programme))
     except IntegrityError:
         raise Refused(f"Programme {number} exists already. Choose it from the list, or give another number.") from None
@@ -116,7 +134,9 @@ def ingest(person: Person, production: Production, ingest: Ingest) -> Mix:
     with transaction.atomic():
         # Locked, so that two new programmes at once get two numbers.
         Production.objects.select_for_update().get(pk=production.pk)
-        programme = ingest.programme or plan_programme(person, production, _next_number(production, ingest.number), ingest.title)
+        programme = ingest.programme or plan_programme(
+            person, production, _next_number(production, ingest.number), ingest.title
+        )
         # Locked, so that two ingests at once get two numbers.
         Programme.objects.select_for_update().get(pk=programme.pk)
         label = ingest.label or shape.layout
@@ -145,7 +165,10 @@ def ingest(person: Person, production: Production, ingest: Ingest) -> Mix:
 
 
 def timing(frame_rate: str, start_timecode: str) -> FrameRate:
-    """The frame rate that goes with a start timecode; raises TimecodeError with a sentence. A semicolon means drop-frame."""
+    """The frame rate that goes with a start timecode; raises TimecodeError with a sentence.
+
+    A semicolon means drop-frame.
+    """
     rate = parse_rate(frame_rate)
     if ";" in start_timecode and not rate.drop_frame:
         rate = FrameRate(rate.fps, drop_frame=True)
@@ -165,10 +188,14 @@ def _check_files(production: Production, pieces: Sequence[Piece]) -> None:
     pieces = [p for p in pieces if p.role != CAPTIONS]
     check_pieces(pieces)
     mixed = next(p for p in pieces if p.role == Track.Role.MIX)
-    before = Track.objects.filter(file__sha256=mixed.file.sha256, role=Track.Role.MIX, tracks=mixed.tracks, mix__programme__production=production)
+    before = Track.objects.filter(
+        file__sha256=mixed.file.sha256, role=Track.Role.MIX, tracks=mixed.tracks, mix__programme__production=production
+    )
     earlier = before.select_related("mix__programme").first()
     if earlier:
-        raise Refused(f"This very file is here already as {earlier.mix}. Measure that one again, or choose the new export.")
+        raise Refused(
+            f"This very file is here already as {earlier.mix}. Measure that one again, or choose the new export."
+        )
 
 
 def _remember(production: Production, pieces: Sequence[Piece], shape: Shape) -> None:

@@ -29,7 +29,10 @@ FRAME_RATES = (
 
 
 class IngestForm(forms.Form):
-    """What is ingested. ``files`` is JSON: a list of ``{"id": …, "role": …, "tracks": …}``; ``layout`` says where the channels stand."""
+    """What is ingested.
+
+    ``files`` is JSON: a list of ``{"id": …, "role": …, "tracks": …}``; ``layout`` says where the channels stand.
+    """
 
     programme = forms.ModelChoiceField(Programme.objects.none(), required=False, empty_label="a new programme")
     number = forms.IntegerField(min_value=1, max_value=9999, required=False)
@@ -58,7 +61,10 @@ class IngestForm(forms.Form):
         rows = StoredFile.objects.filter(production=self._production, kind__in=kinds).in_bulk([i for i, _, _ in chosen])
         roles = (*Track.Role.values, CAPTIONS)
         if any(
-            i not in rows or role not in roles or (role == CAPTIONS) != (rows[i].kind == StoredFile.Kind.CAPTIONS) or not TRACKS.fullmatch(tracks)
+            i not in rows
+            or role not in roles
+            or (role == CAPTIONS) != (rows[i].kind == StoredFile.Kind.CAPTIONS)
+            or not TRACKS.fullmatch(tracks)
             for i, role, tracks in chosen
         ):
             raise forms.ValidationError("A file of the list is not here any more; choose it again.")

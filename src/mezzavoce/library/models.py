@@ -44,7 +44,9 @@ class Membership(models.Model):
     role = models.CharField(max_length=10, choices=Role)
 
     class Meta:
-        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["production", "person"], name="one_role_a_production")]
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["production", "person"], name="one_role_a_production")
+        ]
 
     def __str__(self) -> str:
         """Who is what."""
@@ -85,7 +87,9 @@ class SpecVersion(models.Model):
     made_at = models.DateTimeField(auto_now_add=True, null=True)
 
     class Meta:
-        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["spec", "number"], name="one_number_a_version")]
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["spec", "number"], name="one_number_a_version")
+        ]
 
     def __str__(self) -> str:
         """Name and number."""
@@ -107,7 +111,9 @@ class Programme(models.Model):
     spec_version = models.ForeignKey(SpecVersion, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
 
     class Meta:
-        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["production", "number"], name="one_number_a_programme")]
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["production", "number"], name="one_number_a_programme")
+        ]
         ordering: ClassVar[list[str]] = ["number"]
 
     def __str__(self) -> str:
@@ -159,7 +165,10 @@ class StoredFile(models.Model):
 
 
 class Upload(Work):
-    """A file that is still arriving, piece by piece. What of it counts is what is on disk; whole, it is looked at by a worker."""
+    """A file that is still arriving, piece by piece.
+
+    What of it counts is what is on disk; whole, it is looked at by a worker.
+    """
 
     class State(models.TextChoices):
         """Arriving, whole and waiting to be looked at, looked at, in the store, or refused."""
@@ -175,7 +184,8 @@ class Upload(Work):
     person = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="uploads")
     name = models.CharField(max_length=255)
     size = models.PositiveBigIntegerField()
-    # When the file was changed last, as the browser says (ms): with name and size it tells that the same file was chosen again.
+    # When the file was changed last, as the browser says (ms): with name and size it tells that the same file was
+    # chosen again.
     modified = models.PositiveBigIntegerField(null=True)
     received = models.PositiveBigIntegerField(default=0)
     state = models.CharField(max_length=10, choices=State, default=State.ARRIVING, db_index=True)
@@ -233,7 +243,9 @@ class Mix(models.Model):
     ingested_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
-        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["programme", "label", "number"], name="one_number_a_mix")]
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["programme", "label", "number"], name="one_number_a_mix")
+        ]
         ordering: ClassVar[list[str]] = ["-number"]
 
     def __str__(self) -> str:

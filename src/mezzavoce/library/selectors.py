@@ -25,7 +25,11 @@ def production_for(person: Person, production_id: int, role: str = Role.GUEST) -
 
 def file_for(person: Person, file_id: int) -> StoredFile:
     """A delivered file of a production in which the person may ingest, or Http404."""
-    row = StoredFile.objects.select_related("production").filter(pk=file_id, kind=StoredFile.Kind.MEDIA, production__memberships__person=person).first()
+    row = (
+        StoredFile.objects.select_related("production")
+        .filter(pk=file_id, kind=StoredFile.Kind.MEDIA, production__memberships__person=person)
+        .first()
+    )
     if row is None:
         raise Http404
     require(person, row.production, Role.REVIEWER)
@@ -35,7 +39,9 @@ def file_for(person: Person, file_id: int) -> StoredFile:
 def mix_for(person: Person, mix_id: int, *related: str, role: str = Role.GUEST) -> Mix:
     """A mix of a production in which the person has at least a role, or Http404; NotAllowed for a member with less."""
     fields = ("programme__production__spec_version__spec", "programme__spec_version__spec", "playback__file", *related)
-    mix = Mix.objects.select_related(*fields).filter(pk=mix_id, programme__production__memberships__person=person).first()
+    mix = (
+        Mix.objects.select_related(*fields).filter(pk=mix_id, programme__production__memberships__person=person).first()
+    )
     if mix is None:
         raise Http404
     if role != Role.GUEST:

@@ -22,7 +22,11 @@ def serve(request: HttpRequest, row: StoredFile, content_type: str) -> HttpRespo
         return HttpResponse(status=416, headers={"Content-Range": f"bytes */{row.size}"})
     else:
         first, last = wanted
-        response = StreamingHttpResponse(_pieces(default_storage.open(row.storage_name), first, last - first + 1), status=206, content_type=content_type)
+        response = StreamingHttpResponse(
+            _pieces(default_storage.open(row.storage_name), first, last - first + 1),
+            status=206,
+            content_type=content_type,
+        )
         response["Content-Range"] = f"bytes {first}-{last}/{row.size}"
         response["Content-Length"] = str(last - first + 1)
     response["Accept-Ranges"] = "bytes"

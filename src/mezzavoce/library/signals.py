@@ -6,5 +6,5 @@ ingested = Signal()
 """A person ingested a mix; sent inside the transaction with ``mix`` and ``person``."""
 
 sweeping = Signal()
-"""What nothing points at is about to be removed; sent with ``dry_run``. Each receiver lets go of the files that it needs no more and
-returns their keys (in a dry run it returns them alone)."""
+"""What nothing points at is about to be removed; sent with ``dry_run``. Each receiver lets go of the files that it
+needs no more and returns their keys (in a dry run it returns them alone)."""

@@ -1,4 +1,7 @@
-"""Which sound is taken from which files of a mix: whole files, tracks of one file, or a channel from each of several."""
+"""Which sound is taken from which files of a mix.
+
+Whole files, tracks of one file, or a channel from each of several.
+"""
 
 import re
 from collections.abc import Sequence
@@ -35,7 +38,11 @@ class Piece(NamedTuple):
     @property
     def channels(self) -> int:
         """How many channels it gives."""
-        return len(read_tracks(self.tracks)) * (1 if len(self.info.streams) == 1 else self._stream_channels) if self.tracks else self.info.channels
+        return (
+            len(read_tracks(self.tracks)) * (1 if len(self.info.streams) == 1 else self._stream_channels)
+            if self.tracks
+            else self.info.channels
+        )
 
     @property
     def _stream_channels(self) -> int:
@@ -60,7 +67,10 @@ def check_pieces(pieces: Sequence[Piece]) -> None:
     if not mixes:
         raise Refused("No file is marked as the mix. Choose a video or audio file that holds the finished mix.")
     if len(mixes) > 1 and (any(p.channels != 1 for p in mixes) or len({p.file.pk for p in mixes}) < len(mixes)):
-        raise Refused("Two files are marked as the mix; give one of them the role of a stem. Only files with one channel each can be the mix together.")
+        raise Refused(
+            "Two files are marked as the mix; give one of them the role of a stem. Only files with one channel "
+            "each can be the mix together."
+        )
     seen: dict[str, StoredFile] = {}
     for piece in pieces:
         other = seen.setdefault(piece.file.sha256, piece.file)
@@ -72,12 +82,17 @@ def check_pieces(pieces: Sequence[Piece]) -> None:
 
 
 def shape_of(pieces: Sequence[Piece], layout: str) -> Shape:
-    """Channels and layout of the mix; ``layout`` is a person's word. Raises Refused where somebody has to say how the channels stand."""
+    """Channels and layout of the mix; ``layout`` is a person's word.
+
+    Raises Refused where somebody has to say how the channels stand.
+    """
     mixes = [p for p in pieces if p.role == Track.Role.MIX]
     info, channels = mixes[0].info, sum(p.channels for p in mixes)
     if layout:
         if not is_known(layout, channels):
-            raise Refused(f"The mix has {channels} channels, which does not go with the order “{layout}”. Choose the order again.")
+            raise Refused(
+                f"The mix has {channels} channels, which does not go with the order “{layout}”. Choose the order again."
+            )
         return Shape(channels, layout, info)
     own = _own_layout(mixes[0], info) if len(mixes) == 1 else None
     if own is None and channels > 2:
@@ -104,7 +119,10 @@ def holds_several(info: FileInfo) -> bool:
 
 
 def sounds(tracks: Sequence[Track], layout: str) -> list[tuple[str, list[Track], str]]:
-    """Role, tracks and layout of every sound of a mix, the mix first; mono files of the mix stand together as its channels."""
+    """Role, tracks and layout of every sound of a mix, the mix first.
+
+    Mono files of the mix stand together as its channels.
+    """
     mixed = [t for t in tracks if t.role == Track.Role.MIX]
     found = [(Track.Role.MIX.value, mixed, layout)]
     return found + [(t.role, [t], "") for t in tracks if t.role != Track.Role.MIX]

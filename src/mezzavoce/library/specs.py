@@ -69,7 +69,10 @@ def _free_name(production: Production, name: str) -> str:
 
 
 def new_version(person: Person, spec: Spec, data: dict[str, Any]) -> SpecVersion:
-    """The next state of an own spec, from ``{"name": …, "limits": …}``; the same again is no new version. Raises SpecError that names the field."""
+    """The next state of an own spec, from ``{"name": …, "limits": …}``; the same again is no new version.
+
+    Raises SpecError that names the field.
+    """
     if spec.production is None:
         raise Refused("A shipped preset stays as it is. Copy it and change the copy.")
     require(person, spec.production, Membership.Role.LEAD)
@@ -87,7 +90,9 @@ def new_version(person: Person, spec: Spec, data: dict[str, Any]) -> SpecVersion
         try:
             version = SpecVersion.objects.create(spec=row, number=number, limits=limits, made_by=person)
         except IntegrityError:
-            raise Refused("Somebody else changed this spec at the same moment. Open it again and repeat your change.") from None
+            raise Refused(
+                "Somebody else changed this spec at the same moment. Open it again and repeat your change."
+            ) from None
         record(spec.production, person, "change spec", row.name, before=last.limits, after=limits)
     return version
 

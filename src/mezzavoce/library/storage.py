@@ -20,8 +20,13 @@ _PIECE = 1 << 20
 _HASHED_AT_ONCE = 64 << 20
 
 
-def keep(path: Path, production: Production, kind: str, name: str, *, sha256: str = "", facts: object = None) -> StoredFile:
-    """Put a finished file into the store and return its row. The file at ``path`` stays: if the transaction fails, nothing is lost."""
+def keep(
+    path: Path, production: Production, kind: str, name: str, *, sha256: str = "", facts: object = None
+) -> StoredFile:
+    """Put a finished file into the store and return its row.
+
+    The file at ``path`` stays: if the transaction fails, nothing is lost.
+    """
     row = StoredFile(production=production, kind=kind, name=name, size=path.stat().st_size, sha256=sha256, facts=facts)
     _bring_in(path, row.storage_name)
     row.save()
@@ -70,7 +75,10 @@ def drop(row: StoredFile) -> None:
 
 
 def sha256_of(path: Path, go_on: Callable[[], bool] = lambda: True) -> str:
-    """Checksum of a file's content. ``go_on`` is asked now and then whether to go on; raises NotWanted when it says no."""
+    """Checksum of a file's content.
+
+    ``go_on`` is asked now and then whether to go on; raises NotWanted when it says no.
+    """
     digest = hashlib.sha256()
     with path.open("rb") as file:
         while piece := file.read(_HASHED_AT_ONCE):
@@ -81,7 +89,10 @@ def sha256_of(path: Path, go_on: Callable[[], bool] = lambda: True) -> str:
 
 
 def free_bytes() -> int:
-    """How much room is left where files arrive, beside what is kept free for measuring and for what has been promised to uploads."""
+    """Bytes that are left where files arrive.
+
+    What is kept free for measuring and what has been promised to uploads is not counted.
+    """
     settings.UPLOAD_DIR.mkdir(parents=True, exist_ok=True)
     arriving = Upload.objects.filter(state=Upload.State.ARRIVING)
     promised = sum(max(0, size - received) for size, received in arriving.values_list("size", "received"))

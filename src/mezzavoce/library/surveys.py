@@ -1,4 +1,7 @@
-"""Looking through files with several sounds. A file with a hundred tracks takes a minute, so a worker does it and the page asks until it is done."""
+"""Looking through files with several sounds.
+
+A file with a hundred tracks takes a minute, so a worker does it and the page asks until it is done.
+"""
 
 from typing import Any
 
@@ -21,13 +24,16 @@ SURVEYS: Queue[Survey] = Queue(
         lease_s=60,
         most_attempts=3,
         first_wait_s=5,
-        given_up="The worker stopped {attempts} times while it looked through this file. Give the roles by hand, or export the file again.",
+        given_up="The worker stopped {attempts} times while it looked through this file. Give the roles by hand, or "
+        "export the file again.",
     ),
 )
 
 
 def sounds_of(row: StoredFile, *, in_pairs: bool = False) -> list[dict[str, Any]] | None:
-    """The sounds of a file with a proposed role each; None as long as it is looked through. ``in_pairs``: its channels are pairs, whatever the file calls them.
+    """The sounds of a file with a proposed role each; None as long as it is looked through.
+
+    ``in_pairs``: its channels are pairs, whatever the file calls them.
 
     Raises Refused where it could not be looked through.
     """
@@ -56,7 +62,14 @@ def _look_through(look: Survey) -> None:
     row = look.file
     limit_s = settings.CORE_SECONDS + settings.CORE_SECONDS_PER_SECOND * row.facts["duration_s"]
     with local_copy(row) as path:
-        told = ask("survey", lambda: SURVEYS.extend(look), limit_s=limit_s, path=str(path), name=row.name, in_pairs=look.in_pairs)
+        told = ask(
+            "survey",
+            lambda: SURVEYS.extend(look),
+            limit_s=limit_s,
+            path=str(path),
+            name=row.name,
+            in_pairs=look.in_pairs,
+        )
     with transaction.atomic():
         if SURVEYS.end(look, Survey.State.READY):
             StoredFile.objects.filter(pk=row.pk).update(survey=told)

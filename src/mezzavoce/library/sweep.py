@@ -22,7 +22,8 @@ from .storage import drop
 GIVEN_UP = timedelta(days=7)
 """An upload to which nothing was added for so long is given up."""
 UNUSED = timedelta(days=2)
-"""A file that no mix uses, and one that an upload brought, stays so long: somebody may be filling in the ingest page."""
+"""A file that no mix uses, and one that an upload brought, stays so long: somebody may be filling in the ingest
+page."""
 AT_WORK = timedelta(days=2)
 """Working folders, and bytes in the store without a row, may be in use for so long."""
 
@@ -60,7 +61,10 @@ def _uploads(now: datetime, dry_run: bool) -> Iterator[Leftover]:
 
 
 def unused_files() -> QuerySet[StoredFile]:
-    """Files that no row of any app uses. A row that goes with its file, as the look through it does, is no use of it."""
+    """Files that no row of any app uses.
+
+    A row that goes with its file, as the look through it does, is no use of it.
+    """
     relations = [r for r in StoredFile._meta.get_fields(include_hidden=True) if r.one_to_many or r.one_to_one]  # noqa: SLF001  (documented)
     pointing = [r for r in relations if r.on_delete is not CASCADE]
     found = StoredFile.objects.all()

@@ -1,4 +1,7 @@
-"""Files arriving in pieces, so that a broken connection costs one piece and not the file. What counts is what is on disk."""
+"""Files arriving in pieces, so that a broken connection costs one piece and not the file.
+
+What counts is what is on disk.
+"""
 
 import hashlib
 import os
@@ -36,19 +39,26 @@ UPLOADS: Queue[Upload] = Queue(
         lease_s=60,
         most_attempts=3,
         first_wait_s=5,
-        given_up="The worker stopped {attempts} times while it looked at this file. Export it again, then choose it again.",
+        given_up="The worker stopped {attempts} times while it looked at this file. Export it again, then choose it "
+        "again.",
     ),
 )
 
 
 def begin(person: Person, production: Production, name: str, size: int, modified: int | None = None) -> Upload:
-    """Announce a file; one that broke off goes on where it stopped. Refused when it is empty, beyond the limit, or without room."""
+    """Announce a file; one that broke off goes on where it stopped.
+
+    Refused when it is empty, beyond the limit, or without room.
+    """
     require(person, production, Membership.Role.REVIEWER)
     name = one_line(Path(name).name[-_NAME_LENGTH:], _NAME_LENGTH, "The name of a file") or "file"
     if size <= 0:
         raise Refused(f"“{name}” is empty; copy or export it again.")
     if size > settings.UPLOAD_MAX_BYTES:
-        raise Refused(f"“{name}” is larger than the {settings.UPLOAD_MAX_BYTES // _GIB} GiB that are accepted. Export it at a smaller picture size.")
+        raise Refused(
+            f"“{name}” is larger than the {settings.UPLOAD_MAX_BYTES // _GIB} GiB that are accepted. Export it "
+            "at a smaller picture size."
+        )
     with transaction.atomic():
         # One announcement at a time in a production: what one was promised counts for the next.
         Production.objects.select_for_update().get(pk=production.pk)
@@ -58,7 +68,8 @@ def begin(person: Person, production: Production, name: str, size: int, modified
         room = free_bytes()
         if size > room:
             raise NoRoom(
-                f"There is no room for “{name}” ({size / _GIB:.1f} GiB): {max(0, room) / _GIB:.1f} GiB are left beside what others were promised. "
+                f"There is no room for “{name}” ({size / _GIB:.1f} GiB): {max(0, room) / _GIB:.1f} GiB are "
+                "left beside what others were promised. "
                 "Tell whoever runs this Mezzavoce to make room, or send a smaller file."
             )
         return Upload.objects.create(person=person, production=production, name=name, size=size, modified=modified)
@@ -67,7 +78,9 @@ def begin(person: Person, production: Production, name: str, size: int, modified
 def _broken_off(person: Person, production: Production, name: str, size: int, modified: int | None) -> Upload | None:
     if modified is None:
         return None
-    same = Upload.objects.filter(person=person, production=production, name=name, size=size, modified=modified, state=Upload.State.ARRIVING)
+    same = Upload.objects.filter(
+        person=person, production=production, name=name, size=size, modified=modified, state=Upload.State.ARRIVING
+    )
     return same.order_by("-pk").first()
 
 
@@ -81,7 +94,11 @@ def find(person: Person, key: str) -> Upload:
 
 def unfinished(person: Person, production: Production) -> list[Upload]:
     """What a person has begun to send and not finished, newest first."""
-    return list(Upload.objects.filter(person=person, production=production, state=Upload.State.ARRIVING, received__gt=0).order_by("-pk")[:20])
+    return list(
+        Upload.objects.filter(
+            person=person, production=production, state=Upload.State.ARRIVING, received__gt=0
+        ).order_by("-pk")[:20]
+    )
 
 
 def add_piece(upload: Upload, offset: int, piece: bytes, sha256: str) -> Upload:
@@ -94,7 +111,10 @@ def add_piece(upload: Upload, offset: int, piece: bytes, sha256: str) -> Upload:
         if offset != here or row.state != Upload.State.ARRIVING:
             raise Overtaken(f"“{row.name}” goes on at byte {here}.")
         if here + len(piece) > row.size:
-            raise Refused(f"More of “{row.name}” arrived than was announced. Choose the file again; it may have changed while it was being sent.")
+            raise Refused(
+                f"More of “{row.name}” arrived than was announced. Choose the file again; it may have changed "
+                "while it was being sent."
+            )
         _append(row.part, here, piece)
         row.received = here + len(piece)
         row.save(update_fields=["received", "touched"])
@@ -138,7 +158,11 @@ def _look_at(row: Upload) -> None:
         UPLOADS.end(row, Upload.State.ARRIVING)
         return
     try:
-        facts = ask("probe", path=str(row.part), name=row.name) if kind == StoredFile.Kind.MEDIA else _caption_facts(row.part, row.name)
+        facts = (
+            ask("probe", path=str(row.part), name=row.name)
+            if kind == StoredFile.Kind.MEDIA
+            else _caption_facts(row.part, row.name)
+        )
     except (NotMeasurable, CaptionError):
         row.part.unlink(missing_ok=True)
         raise
@@ -160,7 +184,10 @@ def _caption_facts(part: Path, name: str) -> dict[str, Any]:
 
 
 def finish(upload: Upload) -> StoredFile:
-    """Hand a whole file in and look at it at once, unless a worker is at it already. Raises Refused with what is wrong with it."""
+    """Hand a whole file in and look at it at once, unless a worker is at it already.
+
+    Raises Refused with what is wrong with it.
+    """
     row = hand_in(upload)
     while row.state in (Upload.State.WAITING, Upload.State.RUNNING):
         if not work_next(row.pk):

@@ -29,7 +29,11 @@ def ingest(request: HttpRequest, production_id: int) -> HttpResponse:
     if request.method != "POST":
         role = require(request.user, production)
         context = {"production": production, "form": IngestForm(production), "may": role != Membership.Role.GUEST}
-        context |= {"unfinished": uploads.unfinished(request.user, production), "room": max(0, free_bytes()), "low_room": settings.LOW_ROOM_BYTES}
+        context |= {
+            "unfinished": uploads.unfinished(request.user, production),
+            "room": max(0, free_bytes()),
+            "low_room": settings.LOW_ROOM_BYTES,
+        }
         return render(request, "library/ingest.html", context)
     require(request.user, production, Membership.Role.REVIEWER)
     form = IngestForm(production, request.POST)
@@ -49,7 +53,9 @@ def upload(request: HttpRequest, production_id: int) -> JsonResponse:
     size = whole(request.POST.get("size"))
     if size is None:
         raise Refused("The browser did not say how large the file is; choose it again.")
-    row = uploads.begin(request.user, production, request.POST.get("name", ""), size, whole(request.POST.get("modified")))
+    row = uploads.begin(
+        request.user, production, request.POST.get("name", ""), size, whole(request.POST.get("modified"))
+    )
     return JsonResponse({"address": reverse("upload-piece", args=[row.key]), "received": row.here}, status=201)
 
 
@@ -72,7 +78,10 @@ def upload_piece(request: HttpRequest, key: str) -> JsonResponse:
 @login_required
 @require_http_methods(["GET", "POST"])
 def upload_done(request: HttpRequest, key: str) -> JsonResponse:
-    """The file is whole (POST), and what became of it (GET): its facts, for correction, once a worker has looked at it; until then 202."""
+    """The file is whole (POST), and what became of it (GET): its facts, for correction, once a worker has looked at it.
+
+    Until then 202.
+    """
     upload = uploads.find(request.user, key)
     if request.method == "POST":
         upload = uploads.hand_in(upload)
@@ -100,10 +109,15 @@ def _facts_of(row: StoredFile) -> dict[str, Any]:
 @login_required
 @require_GET
 def survey(request: HttpRequest, file_id: int) -> JsonResponse:
-    """The sounds of a file: tracks, proposed role, why, peaks; where each can be heard. 202 as long as it is looked through."""
+    """The sounds of a file: tracks, proposed role, why, peaks; where each can be heard.
+
+    202 as long as it is looked through.
+    """
     row = file_for(request.user, file_id)
     found = surveys.sounds_of(row, in_pairs="pairs" in request.GET)
     if found is None:
         return JsonResponse({"state": "being looked through"}, status=202)
     address = reverse("listen", args=[row.pk])
-    return JsonResponse({"lanes": [lane | {"listen": f"{address}?tracks={lane['tracks'].replace('+', '%2B')}"} for lane in found]})
+    return JsonResponse(
+        {"lanes": [lane | {"listen": f"{address}?tracks={lane['tracks'].replace('+', '%2B')}"} for lane in found]}
+    )

@@ -58,7 +58,10 @@ def cancel_run(person: Person, run: Run) -> None:
 
 
 def remove_mix(person: Person, mix: Mix) -> None:
-    """Take a mix out again that has no figures, with its runs; its files go with the next sweep. Refused where somebody worked on it."""
+    """Take a mix out again that has no figures, with its runs; its files go with the next sweep.
+
+    Refused where somebody worked on it.
+    """
     require(person, mix.production, Membership.Role.REVIEWER)
     with transaction.atomic():
         row = Mix.objects.select_for_update().get(pk=mix.pk)
@@ -80,10 +83,15 @@ def work_next() -> bool:
 
 def _carry_out(run: Run) -> None:
     queue.begin(run)
-    mix = Mix.objects.select_related("programme__production__spec_version__spec", "programme__spec_version__spec").get(pk=run.mix_id)
+    mix = Mix.objects.select_related("programme__production__spec_version__spec", "programme__spec_version__spec").get(
+        pk=run.mix_id
+    )
     with work_folder() as folder, request_for(mix) as job:
         features = folder / "features.npz"
-        core_process.measure(core_process.MeasureRequest(job, features, mix.duration_s), lambda share, doing: queue.report_progress(run, share, doing))
+        core_process.measure(
+            core_process.MeasureRequest(job, features, mix.duration_s),
+            lambda share, doing: queue.report_progress(run, share, doing),
+        )
         with transaction.atomic():
             lock_measured_runs(mix)
             row = queue.RUNS.mine(run)
@@ -105,8 +113,12 @@ def _keep_peaks(run: Run, folder: Path) -> StoredFile:
     return keep(path, run.mix.production, StoredFile.Kind.SERIES, "peaks.bin")
 
 
-def correct(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], instead: tuple[str, str] | None = None) -> Correction:
-    """Say that somebody speaks in a stretch, that nobody does, or that the effect there matters; what depends on it is judged again at once.
+def correct(
+    person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], instead: tuple[str, str] | None = None
+) -> Correction:
+    """Say that somebody speaks in a stretch, that nobody does, or that the effect there matters.
+
+    What depends on it is judged again at once.
 
     Speech that is said ``instead`` of a region that was there moves its ends: nobody speaks in what is left of it.
     Raises TimecodeError, or Refused where the stretch cannot be; then nothing changes.
@@ -120,19 +132,34 @@ def correct(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], ins
     return said
 
 
-def prejudge(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], instead: tuple[str, str] | None = None) -> None:
-    """Look at what a correction would change while somebody is still setting it, so that saying it takes little time. Nothing counts by it."""
+def prejudge(
+    person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], instead: tuple[str, str] | None = None
+) -> None:
+    """Look at what a correction would change while somebody is still setting it, so that saying it takes little time.
+
+    Nothing counts by it.
+    """
     look_ahead(mix, _said(person, mix, kind, timecodes, instead))
 
 
-def _said(person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], instead: tuple[str, str] | None) -> Correction:
+def _said(
+    person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], instead: tuple[str, str] | None
+) -> Correction:
     """A correction that is not stored yet. Raises TimecodeError, or Refused where it cannot be."""
     require(person, mix.production, Membership.Role.REVIEWER)
     if kind not in Correction.Kind.values:
         raise Refused("A stretch can be said to hold speech, no speech, or an effect that matters.")
     begin, end = _stretch(mix, timecodes)
     before = _stretch(mix, instead) if instead and kind == Correction.Kind.SPEECH else (None, None)
-    return Correction(mix=mix, kind=kind, in_sample=begin, out_sample=end, instead_in_sample=before[0], instead_out_sample=before[1], by=person)
+    return Correction(
+        mix=mix,
+        kind=kind,
+        in_sample=begin,
+        out_sample=end,
+        instead_in_sample=before[0],
+        instead_out_sample=before[1],
+        by=person,
+    )
 
 
 def _stretch(mix: Mix, timecodes: tuple[str, str]) -> tuple[int, int]:
@@ -170,7 +197,9 @@ def set_ranges(person: Person, mix: Mix, timecodes: Sequence[tuple[str, str]] | 
     """
     require(person, mix.production, Membership.Role.REVIEWER)
     clock = mix.clock
-    parts = None if timecodes is None else [(clock.seconds_at(begin), clock.seconds_at(end)) for begin, end in timecodes]
+    parts = (
+        None if timecodes is None else [(clock.seconds_at(begin), clock.seconds_at(end)) for begin, end in timecodes]
+    )
     if parts is not None:
         if not parts:
             raise Refused("A programme needs at least one range; or go back to what was found.")
@@ -208,7 +237,14 @@ def choose_own_spec(person: Person, programme: Programme, version: SpecVersion |
         _check_spec(programme.production, version)
     with transaction.atomic():
         row = Programme.objects.select_for_update().get(pk=programme.pk)
-        record(programme.production, person, "choose spec", str(programme), before=str(row.spec_version or ""), after=str(version or ""))
+        record(
+            programme.production,
+            person,
+            "choose spec",
+            str(programme),
+            before=str(row.spec_version or ""),
+            after=str(version or ""),
+        )
         row.spec_version = version
         row.save(update_fields=["spec_version"])
         _judge_soon(Run.objects.filter(mix__programme=programme))

@@ -17,7 +17,10 @@ LONGEST_SOUND_S = 60
 
 @contextmanager
 def request_for(mix: Mix, *roles: str) -> Iterator[dict[str, Any]]:
-    """The order's part about files (with ``roles``, of these sounds alone); its paths hold for as long as the block runs."""
+    """The order's part about files (with ``roles``, of these sounds alone).
+
+    Its paths hold for as long as the block runs.
+    """
     tracks = [t for t in tracks_of(mix) if not roles or t.role in roles]
     with ExitStack() as copies:
         paths = {t.pk: str(copies.enter_context(local_copy(t.file))) for t in tracks}
@@ -36,12 +39,17 @@ def samples(mix: Mix, from_s: float, length_s: float) -> dict[str, Any]:
 
 
 def passage_sound(mix: Mix, what: str, span: tuple[float, float], change: dict[str, Any] | None = None) -> bytes:
-    """A stretch of a mix, or of one of its roles, as a WAV file for two loudspeakers; with a remedy as it is proposed."""
+    """A stretch of a mix, or of one of its roles, as a WAV file for two loudspeakers.
+
+    With a remedy as it is proposed.
+    """
     if what not in (Track.Role.values):
         raise Refused("One can hear the mix or one of its stems.")
     if not 0 < span[1] - span[0] <= LONGEST_SOUND_S:
         raise Refused(f"A passage to be heard lasts up to {LONGEST_SOUND_S} s; go closer.")
     with work_folder() as folder, request_for(mix) as order:
         target = folder / "heard.wav"
-        core_process.ask_now("listen", **order, what=what, from_s=span[0], to_s=span[1], change=change, target=str(target))
+        core_process.ask_now(
+            "listen", **order, what=what, from_s=span[0], to_s=span[1], change=change, target=str(target)
+        )
         return target.read_bytes()

@@ -6,9 +6,18 @@ from typing import Any
 def figures(detail: dict[str, Any], findings: list[dict[str, Any]]) -> dict[str, Any]:
     """What lists show: a few figures and the ratio of each passage."""
     passages = detail["passages"]
-    ratios = None if passages is None else [p["speech_to_background_lu"] for p in passages if p["speech_to_background_lu"] is not None]
-    music = None if passages is None else [p["speech_to_music_lu"] for p in passages if p["speech_to_music_lu"] is not None]
-    loud = {name: detail["loudness"][name] for name in ("integrated_lufs", "range_lu", "true_peak_max_dbtp", "short_term_max_lufs", "dialogue_lufs")}
+    ratios = (
+        None
+        if passages is None
+        else [p["speech_to_background_lu"] for p in passages if p["speech_to_background_lu"] is not None]
+    )
+    music = (
+        None if passages is None else [p["speech_to_music_lu"] for p in passages if p["speech_to_music_lu"] is not None]
+    )
+    loud = {
+        name: detail["loudness"][name]
+        for name in ("integrated_lufs", "range_lu", "true_peak_max_dbtp", "short_term_max_lufs", "dialogue_lufs")
+    }
     return loud | {
         "clear_share": detail["clear_share"],
         "ratios_lu": ratios,

@@ -1,4 +1,7 @@
-"""What this process judged last, kept in memory: a stretch corrected by hand is judged again without reading the measurement anew."""
+"""The judgements that this process made last, kept in memory.
+
+A stretch corrected by hand is judged again without reading the measurement anew.
+"""
 
 from collections import OrderedDict
 from collections.abc import Callable
@@ -18,7 +21,9 @@ Judge = Callable[[Measurement, Judgement | None], Judgement]
 
 
 class JudgementCache:
-    """The mixes judged last, each with its measurement and newest judgement; the one that was not asked for longest goes first.
+    """The mixes judged last, each with its measurement and newest judgement.
+
+    The one that was not asked for longest goes first.
 
     One thread judges a mix at a time: whoever waits finds done what the one before it did.
     """
@@ -48,7 +53,9 @@ class JudgementCache:
     def _measurement_of(self, file: UUID) -> Measurement | None:
         """The measurement, if it was judged by another spec just now."""
         with self._lock:
-            return next((k.measurement for (own, _), k in self._kept.items() if own == file and k.measurement is not None), None)
+            return next(
+                (k.measurement for (own, _), k in self._kept.items() if own == file and k.measurement is not None), None
+            )
 
 
 @dataclass

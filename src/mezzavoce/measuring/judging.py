@@ -44,15 +44,17 @@ def rejudge(mix: Mix) -> Judgement | None:
 def lock_measured_runs(mix: Mix, *, wait: bool = True) -> bool:
     """Until the end of the transaction nobody else judges this mix; to be called before anything of it is written.
 
-    Its measured runs are locked and not the mix, to which everything that people write refers: deciding a finding must not wait.
-    Says whether there are any; without waiting, whether there are any that nobody else holds.
+    Its measured runs are locked and not the mix, to which everything that people write refers: deciding a finding must
+    not wait. Says whether there are any; without waiting, whether there are any that nobody else holds.
     """
     runs = Run.objects.select_for_update(skip_locked=not wait).filter(mix=mix, state=Run.State.MEASURED)
     return bool(list(runs.order_by("pk").values_list("pk")))
 
 
 def look_ahead(mix: Mix, said: Correction) -> None:
-    """Judge a mix as if one more correction counted. Nothing changes by it, but judging it again takes less time once it does.
+    """Judge a mix as if one more correction counted.
+
+    Nothing changes by it, but judging it again takes less time once it does.
 
     What was looked at is kept with the newest judgement, for whichever process is asked next.
     """
@@ -73,7 +75,9 @@ def _newest(run: Run) -> QuerySet[Judgement]:
     return Judgement.objects.filter(run=run).order_by("-judged_at", "-id")
 
 
-def _judgement_of(run: Run, spec_version: SpecVersion, corrections: Sequence[CoreCorrection], last: JudgementCache | None) -> CoreJudgement:
+def _judgement_of(
+    run: Run, spec_version: SpecVersion, corrections: Sequence[CoreCorrection], last: JudgementCache | None
+) -> CoreJudgement:
     """The judgement of a measured run; nothing is stored."""
     if run.features is None:
         raise Refused("This mix has no measurement to judge; measure it first.")
@@ -87,7 +91,9 @@ def _judgement_of(run: Run, spec_version: SpecVersion, corrections: Sequence[Cor
 
 
 def judge_run(run: Run, spec_version: SpecVersion, last: JudgementCache | None = None) -> Judgement:
-    """Judge a measured run by a spec version and store what was found in place of what an earlier judgement of the same pair found.
+    """Judge a measured run by a spec version and store what was found.
+
+    It takes the place of what an earlier judgement of the same pair found.
 
     What was judged ``last`` makes it quicker and is remembered in its turn.
     """
@@ -97,7 +103,12 @@ def judge_run(run: Run, spec_version: SpecVersion, last: JudgementCache | None =
     with transaction.atomic(), work_folder() as folder:
         curves = folder / "series.bin"
         write_page_series(result, curves)
-        judgement = Judgement.objects.select_related("series").defer("detail").filter(run=run, spec_version=spec_version).first()
+        judgement = (
+            Judgement.objects.select_related("series")
+            .defer("detail")
+            .filter(run=run, spec_version=spec_version)
+            .first()
+        )
         judgement = judgement or Judgement(run=run, spec_version=spec_version)
         old_curves = judgement.series
         judgement.verdict, judgement.figures, judgement.detail = detail["verdict"], figures(detail, findings), detail
@@ -126,7 +137,9 @@ def _store(judgement: Judgement, findings: Sequence[dict[str, Any]]) -> None:
     # Whoever listens may say more about each before it is stored.
     judged.send(sender=Judgement, judgement=judgement, findings=rows)
     Finding.objects.bulk_create([row for row in rows if row.pk is None])
-    Finding.objects.bulk_update([row for row, mark in zip(rows, before, strict=True) if row.pk is not None and row.mark_id != mark], ["mark"])
+    Finding.objects.bulk_update(
+        [row for row, mark in zip(rows, before, strict=True) if row.pk is not None and row.mark_id != mark], ["mark"]
+    )
 
 
 def _gains(result: CoreJudgement) -> dict[str, Any]:
@@ -145,7 +158,11 @@ def _revisited(run: Run) -> dict[str, MusicGain]:
 
 def _finding(judgement: Judgement, found: dict[str, Any]) -> Finding:
     """A finding as the core wrote it, not stored yet."""
-    return Finding(judgement=judgement, evidence=found, **{name: found[name] for name in ("kind", "family", "severity", "role", "in_s", "out_s")})
+    return Finding(
+        judgement=judgement,
+        evidence=found,
+        **{name: found[name] for name in ("kind", "family", "severity", "role", "in_s", "out_s")},
+    )
 
 
 def _programme(mix: Mix, duration_s: float) -> Parts | None:
@@ -164,7 +181,12 @@ def _as_core(mix: Mix, row: Correction) -> list[CoreCorrection]:
     said = CoreCorrection(row.kind, mix.seconds(row.in_sample), mix.seconds(row.out_sample))
     if row.instead_in_sample is None or row.instead_out_sample is None:
         return [said]
-    return [CoreCorrection(Correction.Kind.NO_SPEECH, mix.seconds(row.instead_in_sample), mix.seconds(row.instead_out_sample)), said]
+    return [
+        CoreCorrection(
+            Correction.Kind.NO_SPEECH, mix.seconds(row.instead_in_sample), mix.seconds(row.instead_out_sample)
+        ),
+        said,
+    ]
 
 
 def _captions(mix: Mix) -> Sequence[Caption]:

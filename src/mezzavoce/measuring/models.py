@@ -58,7 +58,10 @@ class Run(Work):
 
 
 class Correction(models.Model):
-    """What a person said about a stretch of a mix, in whole samples. Human work: withdrawn when it is undone, never deleted; a later one wins."""
+    """What a person said about a stretch of a mix, in whole samples.
+
+    Human work: withdrawn when it is undone, never deleted; a later one wins.
+    """
 
     class Kind(models.TextChoices):
         """As the core names them."""
@@ -101,7 +104,9 @@ class Judgement(models.Model):
     judged_at = models.DateTimeField(auto_now=True, db_index=True)
 
     class Meta:
-        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["run", "spec_version"], name="judged_once")]
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["run", "spec_version"], name="judged_once")
+        ]
 
     def __str__(self) -> str:
         """Verdict and spec."""

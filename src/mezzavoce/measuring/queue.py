@@ -14,7 +14,8 @@ RUNS: Queue[Run] = Queue(
         lease_s=settings.LEASE_S,
         most_attempts=3,
         first_wait_s=5,
-        given_up="The worker stopped {attempts} times while it measured this mix. Export the file again, or give the worker more memory, then measure again.",
+        given_up="The worker stopped {attempts} times while it measured this mix. Export the file again, or give the "
+        "worker more memory, then measure again.",
     ),
 )
 

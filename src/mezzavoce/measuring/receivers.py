@@ -24,13 +24,21 @@ def measure(mix: Mix, person: Person, **_: Any) -> None:
 @receiver(sweeping)
 def let_go_of_old_runs(dry_run: bool, **_: Any) -> set[int]:
     """Features, peaks and curves of runs that a newer measurement of the same mix has replaced."""
-    newer = Run.objects.filter(mix=OuterRef("mix"), state=Run.State.MEASURED, features__isnull=False, pk__gt=OuterRef("pk"))
+    newer = Run.objects.filter(
+        mix=OuterRef("mix"), state=Run.State.MEASURED, features__isnull=False, pk__gt=OuterRef("pk")
+    )
     old = Run.objects.filter(Exists(newer)).exclude(state__in=(Run.State.WAITING, Run.State.RUNNING))
     old = old.filter(Q(features__isnull=False) | Q(peaks__isnull=False) | Q(judgements__isnull=False)).distinct()
     pks = list(old.values_list("pk", flat=True))
     runs = Run.objects.filter(pk__in=pks)
     judgements = Judgement.objects.filter(run__in=pks)
-    files = {pk for rows in (runs.values_list("features", "peaks"), judgements.values_list("series")) for row in rows for pk in row if pk}
+    files = {
+        pk
+        for rows in (runs.values_list("features", "peaks"), judgements.values_list("series"))
+        for row in rows
+        for pk in row
+        if pk
+    }
     if not dry_run:
         with transaction.atomic():
             # Disposable, as all that is derived; what people said refers to marks and mixes.

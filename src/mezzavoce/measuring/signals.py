@@ -3,4 +3,5 @@
 from django.dispatch import Signal
 
 judged = Signal()
-"""A judgement was stored; sent inside the transaction with ``judgement`` and its ``findings``, which are stored afterwards."""
+"""A judgement was stored; sent inside the transaction with ``judgement`` and its ``findings``, which are stored
+afterwards."""

@@ -25,9 +25,19 @@ _TEXT_LENGTH = 4000
 
 
 def decide(
-    person: Person, mark: Mark, mix: Mix, what: str, reason: str = "", client_key: str | None = None, *, seen: int | None = None, batch: uuid.UUID | None = None
+    person: Person,
+    mark: Mark,
+    mix: Mix,
+    what: str,
+    reason: str = "",
+    client_key: str | None = None,
+    *,
+    seen: int | None = None,
+    batch: uuid.UUID | None = None,
 ) -> Decision:
-    """Say what a finding is: a note, not a fault, allowed with a reason, or open again. The same key twice does it once.
+    """Say what a finding is: a note, not a fault, allowed with a reason, or open again.
+
+    The same key twice does it once.
 
     ``seen`` is the decision that the person saw (0: none); where another one counts by now, Overtaken says whose.
     """
@@ -46,9 +56,18 @@ def decide(
         before = current_decision(mark, mix)
         if seen is not None and seen != (before.pk if before else 0):
             raise Overtaken(_overtaken_by(mark, before))
-        decision = Decision.objects.create(mark=mark, mix=mix, what=what, reason=reason.strip()[:500], by=person, client_key=client_key, batch=batch)
+        decision = Decision.objects.create(
+            mark=mark, mix=mix, what=what, reason=reason.strip()[:500], by=person, client_key=client_key, batch=batch
+        )
         _follow(mark, mix, what)
-        record(mix.production, person, what, f"{mix.programme}: {mark.label}", before=before.what if before else None, after=what)
+        record(
+            mix.production,
+            person,
+            what,
+            f"{mix.programme}: {mark.label}",
+            before=before.what if before else None,
+            after=what,
+        )
     return decision
 
 
@@ -59,7 +78,14 @@ def _overtaken_by(mark: Mark, before: Decision | None) -> str:
 
 
 def decide_alike(
-    person: Person, mark: Mark, mix: Mix, what: str, reason: str = "", client_key: str | None = None, *, seen: int | None = None
+    person: Person,
+    mark: Mark,
+    mix: Mix,
+    what: str,
+    reason: str = "",
+    client_key: str | None = None,
+    *,
+    seen: int | None = None,
 ) -> list[Decision]:
     """Decide a mark and every open one of its kind in the same way; undone together."""
     if client_key and Decision.objects.filter(client_key=client_key, mark=mark, mix=mix, what=what).exists():
@@ -73,7 +99,10 @@ def decide_alike(
 
 
 def _lock_marks(marks: Sequence[int]) -> None:
-    """Lock several marks, always in the same order: of two who decide many at once neither waits for the other in a circle."""
+    """Lock several marks, always in the same order.
+
+    Of two who decide many at once neither waits for the other in a circle.
+    """
     list(Mark.objects.select_for_update().filter(pk__in=marks).order_by("pk").values_list("pk"))
 
 
@@ -88,9 +117,17 @@ def trim(person: Person, mark: Mark, mix: Mix, timecodes: tuple[str, str]) -> Tr
     require(person, mix.production, Membership.Role.REVIEWER)
     in_s, out_s = (mix.clock.seconds_at(t) for t in timecodes)
     if not 0 <= in_s < min(out_s, mix.duration_s):
-        raise Refused("The finding would end before it begins, or lie behind the end of the mix. Set its out after its in.")
+        raise Refused(
+            "The finding would end before it begins, or lie behind the end of the mix. Set its out after its in."
+        )
     with transaction.atomic():
-        row = Trim.objects.create(mark=mark, mix=mix, in_sample=mix.samples(in_s), out_sample=mix.samples(min(out_s, mix.duration_s)), by=person)
+        row = Trim.objects.create(
+            mark=mark,
+            mix=mix,
+            in_sample=mix.samples(in_s),
+            out_sample=mix.samples(min(out_s, mix.duration_s)),
+            by=person,
+        )
         record(mix.production, person, "trim", f"{mix.programme}: {mark.label}", after=list(timecodes))
     return row
 
@@ -114,7 +151,9 @@ class UndoableAction:
         """The decisions that were made in one, the one that a person looked at first."""
         assert isinstance(self.what, Decision)
         batch = self.what.batch
-        return list(Decision.objects.filter(batch=batch).select_related("mark").order_by("pk")) if batch else [self.what]
+        return (
+            list(Decision.objects.filter(batch=batch).select_related("mark").order_by("pk")) if batch else [self.what]
+        )
 
     @property
     def label(self) -> str:
@@ -156,7 +195,11 @@ def _untrim(person: Person, row: Trim) -> None:
 def _undo_decisions(person: Person, mix: Mix, last: Decision) -> None:
     """A decision, or all that were made together with it."""
     with transaction.atomic():
-        together = list(Decision.objects.filter(batch=last.batch).select_related("mark").order_by("-pk")) if last.batch else [last]
+        together = (
+            list(Decision.objects.filter(batch=last.batch).select_related("mark").order_by("-pk"))
+            if last.batch
+            else [last]
+        )
         _lock_marks([decision.mark_id for decision in together])
         for decision in together:
             _undo_one(person, mix, decision)
@@ -169,9 +212,13 @@ def _undo_one(person: Person, mix: Mix, last: Decision) -> Decision:
             raise Overtaken("Somebody has undone this already; the page shows the newest state now.")
         before = Decision.objects.filter(mark=mark, mix=mix, pk__lt=last.pk).order_by("-pk").first()
         what = before.what if before else Decision.What.REOPEN
-        decision = Decision.objects.create(mark=mark, mix=mix, what=what, reason=before.reason if before else "", by=person, undoes=last)
+        decision = Decision.objects.create(
+            mark=mark, mix=mix, what=what, reason=before.reason if before else "", by=person, undoes=last
+        )
         _follow(mark, mix, what)
-        record(mix.production, person, f"undo {last.what}", f"{mix.programme}: {mark.label}", before=last.what, after=what)
+        record(
+            mix.production, person, f"undo {last.what}", f"{mix.programme}: {mark.label}", before=last.what, after=what
+        )
     return decision
 
 
@@ -190,7 +237,9 @@ def _follow(mark: Mark, mix: Mix, what: str) -> None:
     note = Note.objects.filter(marks=mark, mix=mix).first()
     if what == Decision.What.NOTE:
         if note is None:
-            note = Note.objects.create(programme=mark.programme, mix=mix, text=proposed_text(mark.evidence), severity=mark.severity)
+            note = Note.objects.create(
+                programme=mark.programme, mix=mix, text=proposed_text(mark.evidence), severity=mark.severity
+            )
             note.marks.add(mark)
         elif note.state == Note.State.WITHDRAWN:
             note.state = Note.State.WRITTEN
@@ -203,7 +252,10 @@ def _follow(mark: Mark, mix: Mix, what: str) -> None:
 
 
 def word_note(person: Person, note: Note, text: str, version: int) -> Note:
-    """Change a note's wording; refused when somebody else changed it since it was read, or when nothing is left of it."""
+    """Change a note's wording.
+
+    Refused when somebody else changed it since it was read, or when nothing is left of it.
+    """
     require(person, note.programme.production, Membership.Role.REVIEWER)
     text = text.strip()
     if not text:
@@ -213,7 +265,10 @@ def word_note(person: Person, note: Note, text: str, version: int) -> Note:
     with transaction.atomic():
         row = Note.objects.select_for_update().get(pk=note.pk)
         if row.version != version:
-            raise Overtaken("Somebody changed this note while you wrote. Your words are still in the field: copy them, reload, and put them in again.")
+            raise Overtaken(
+                "Somebody changed this note while you wrote. Your words are still in the field: copy them, "
+                "reload, and put them in again."
+            )
         before, row.text, row.text_by_hand, row.version = row.text, text, True, row.version + 1
         row.save()
         record(row.programme.production, person, "word note", str(row.pk), before=before, after=text)
@@ -232,7 +287,11 @@ def remedy_of(mix: Mix, label: str, choice: int) -> dict[str, Any]:
 
 def mark_for(person: Person, mark_id: int) -> Mark:
     """A mark that the person may decide, or Http404; NotAllowed for who may only look."""
-    mark = Mark.objects.select_related("programme__production", "mix").filter(pk=mark_id, programme__production__memberships__person=person).first()
+    mark = (
+        Mark.objects.select_related("programme__production", "mix")
+        .filter(pk=mark_id, programme__production__memberships__person=person)
+        .first()
+    )
     if mark is None:
         raise Http404
     require(person, mark.programme.production, Membership.Role.REVIEWER)
@@ -241,7 +300,11 @@ def mark_for(person: Person, mark_id: int) -> Mark:
 
 def note_for(person: Person, note_id: int) -> Note:
     """A note that the person may change, or Http404; NotAllowed for who may only look."""
-    note = Note.objects.select_related("programme__production", "mix").filter(pk=note_id, programme__production__memberships__person=person).first()
+    note = (
+        Note.objects.select_related("programme__production", "mix")
+        .filter(pk=note_id, programme__production__memberships__person=person)
+        .first()
+    )
     if note is None:
         raise Http404
     require(person, note.programme.production, Membership.Role.REVIEWER)

@@ -1,4 +1,7 @@
-"""Marks, decisions and notes. Human work: anchored to the mix it was made on, in whole samples, never deleted with a measurement."""
+"""Marks, decisions and notes.
+
+Human work: anchored to the mix it was made on, in whole samples, never deleted with a measurement.
+"""
 
 from typing import ClassVar
 
@@ -9,7 +12,10 @@ from ..library.models import Mix, Programme
 
 
 class Mark(models.Model):
-    """The letter that a finding keeps for the whole life of the programme. ``evidence`` is the finding it was last seen as."""
+    """The letter that a finding keeps for the whole life of the programme.
+
+    ``evidence`` is the finding it was last seen as.
+    """
 
     programme = models.ForeignKey(Programme, on_delete=models.PROTECT, related_name="marks")
     label = models.CharField(max_length=4)
@@ -25,7 +31,9 @@ class Mark(models.Model):
     evidence = models.JSONField()
 
     class Meta:
-        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["programme", "label"], name="letters_given_once")]
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["programme", "label"], name="letters_given_once")
+        ]
         ordering: ClassVar[list[str]] = ["in_sample", "id"]
 
     def __str__(self) -> str:

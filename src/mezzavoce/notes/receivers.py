@@ -19,7 +19,10 @@ _KEPT = ("role", "kind", "family", "severity", "title", "evidence")
 
 @receiver(judged)
 def give_marks(judgement: Judgement, findings: Sequence[Finding], **_: Any) -> None:
-    """Match findings, not stored yet, to marks of this mix by family, role and overlap, one to one, best overlap first; new ones get new letters."""
+    """Match findings, not stored yet, to marks of this mix by family, role and overlap, one to one, best overlap first.
+
+    New ones get new letters.
+    """
     mix = judgement.run.mix
     taken = _matched(mix, findings, list(Mark.objects.filter(mix=mix)))
     changed = [mark for k, mark in taken.items() if _refresh(mark, _seen(mix, findings[k]))]
@@ -37,7 +40,10 @@ def _new(mix: Mix, findings: Mapping[int, Finding]) -> dict[int, Mark]:
     # Locked, so that two judgements at once cannot give the same label.
     Programme.objects.select_for_update().get(pk=mix.programme_id)
     given = Mark.objects.filter(programme=mix.programme_id).count()
-    marks = [Mark(programme_id=mix.programme_id, mix=mix, label=label(given + n), **_seen(mix, f)) for n, f in enumerate(findings.values())]
+    marks = [
+        Mark(programme_id=mix.programme_id, mix=mix, label=label(given + n), **_seen(mix, f))
+        for n, f in enumerate(findings.values())
+    ]
     return dict(zip(findings, Mark.objects.bulk_create(marks), strict=True))
 
 

@@ -25,7 +25,11 @@ class Marked:
     @property
     def state(self) -> str:
         """``open`` or the decision that counts."""
-        return "open" if self.decision is None or self.decision.what == Decision.What.REOPEN else Decision.What(self.decision.what).label
+        return (
+            "open"
+            if self.decision is None or self.decision.what == Decision.What.REOPEN
+            else Decision.What(self.decision.what).label
+        )
 
     @property
     def is_open(self) -> bool:
@@ -59,11 +63,18 @@ class Marked:
 
 
 def marked(mix: Mix, judgement: Judgement | None, *, whole: bool = False) -> list[Marked]:
-    """Every mark of a mix that is found now or was decided on before, in order of time; the ``whole`` ones with their evidence, which is long."""
+    """Every mark of a mix that is found now or was decided on before, in order of time.
+
+    The ``whole`` ones with their evidence, which is long.
+    """
     # The mark holds what the finding says.
     findings = {f.mark_id: f for f in judgement.findings.defer("evidence")} if judgement else {}
     decisions = newest_decisions([mix])
-    notes = {m.pk: n for n in Note.objects.filter(mix=mix).exclude(state=Note.State.WITHDRAWN).prefetch_related("marks") for m in n.marks.all()}
+    notes = {
+        m.pk: n
+        for n in Note.objects.filter(mix=mix).exclude(state=Note.State.WITHDRAWN).prefetch_related("marks")
+        for m in n.marks.all()
+    }
     trims = {t.mark_id: t for t in Trim.objects.filter(mix=mix, withdrawn=None)}
     found = [
         Marked(m, mix, findings.get(m.pk), decisions.get((mix.pk, m.pk)), notes.get(m.pk), trims.get(m.pk))

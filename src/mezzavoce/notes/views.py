@@ -14,7 +14,10 @@ from . import actions
 @login_required
 @require_GET
 def sound(request: HttpRequest, mix_id: int) -> HttpResponse:
-    """A passage of a mix or of one of its stems; with ``mark`` as the remedy (or with ``choice`` an alternative) proposes it."""
+    """A passage of a mix or of one of its stems.
+
+    With ``mark`` as the remedy (or with ``choice`` an alternative) proposes it.
+    """
     mix = mix_for(request.user, mix_id)
     asked = request.GET
     begin, end, choice = number(asked.get("from")), number(asked.get("to")), whole(asked.get("choice", "0"))

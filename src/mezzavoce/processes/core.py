@@ -53,7 +53,9 @@ def ask(do: str, go_on: Callable[[], bool] = lambda: True, *, limit_s: float = 6
 
 
 def ask_now(do: str, **request: Any) -> Any:
-    """Have the core hand out ``samples`` or write a passage to ``listen`` to while a page waits: few at once, and not for long.
+    """Have the core hand out ``samples`` or write a passage to ``listen`` to while a page waits.
+
+    Few at once, and not for long.
 
     Raises Busy where too many ask, else as ``measure`` does.
     """
@@ -96,7 +98,11 @@ def _run(request: dict[str, Any], folder: Path, limit_s: float, go_on: Callable[
 def _environment(folder: Path) -> dict[str, str]:
     """Only what Python needs: no secrets, no addresses."""
     kept = ("PATH", "PYTHONPATH", "NUMBA_CACHE_DIR", "LANG", "OPENBLAS_CORETYPE")
-    return {name: os.environ[name] for name in kept if name in os.environ} | {"OPENBLAS_NUM_THREADS": "1", "TMPDIR": str(folder), "HOME": str(folder)}
+    return {name: os.environ[name] for name in kept if name in os.environ} | {
+        "OPENBLAS_NUM_THREADS": "1",
+        "TMPDIR": str(folder),
+        "HOME": str(folder),
+    }
 
 
 def _listen(process: "subprocess.Popen[bytes]", go_on: Callable[[float, str], bool], end: float) -> dict[str, Any]:

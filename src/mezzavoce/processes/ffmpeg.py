@@ -16,13 +16,31 @@ _MP4 = ("-movflags", "+faststart", "-write_tmcd", "0")
 
 
 def run(arguments: list[str], target: Path, limit_s: float, go_on: Callable[[], bool] = lambda: True) -> str:
-    """Make ``target``; returns what went wrong in a few words, or nothing. ``go_on`` says from time to time whether to go on.
+    """Make ``target``; returns what went wrong in a few words, or nothing.
+
+    ``go_on`` says from time to time whether to go on.
 
     Raises NotWanted when ``go_on`` said no.
     """
-    whole = ["nice", "-n", "10", "ffmpeg", "-v", "error", "-nostdin", "-y", *GUARDED, *arguments, "-dn", "-map_metadata", "-1"]
+    whole = [
+        "nice",
+        "-n",
+        "10",
+        "ffmpeg",
+        "-v",
+        "error",
+        "-nostdin",
+        "-y",
+        *GUARDED,
+        *arguments,
+        "-dn",
+        "-map_metadata",
+        "-1",
+    ]
     whole += [*(_MP4 if target.suffix == ".mp4" else ()), str(target)]
-    process = subprocess.Popen(whole, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, cwd=settings.DATA_DIR)
+    process = subprocess.Popen(
+        whole, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, cwd=settings.DATA_DIR
+    )
     try:
         said = _listen(process, time.monotonic() + limit_s, go_on)
     finally:

@@ -35,7 +35,11 @@ def bands_of(evidence: dict[str, Any], detail: dict[str, Any]) -> BandPicture | 
     """The bands of the passage that a finding lies in most; None where there are none to show."""
     if evidence["family"] not in _FAMILIES:
         return None
-    shared = [(min(p["out_s"], evidence["out_s"]) - max(p["in_s"], evidence["in_s"]), p) for p in detail.get("passages") or [] if p.get("bands")]
+    shared = [
+        (min(p["out_s"], evidence["out_s"]) - max(p["in_s"], evidence["in_s"]), p)
+        for p in detail.get("passages") or []
+        if p.get("bands")
+    ]
     overlap, passage = max(shared, key=lambda s: s[0], default=(0.0, None))
     if passage is None or overlap <= 0 or passage["audibility"] is None:
         return None
@@ -46,7 +50,13 @@ def bands_of(evidence: dict[str, Any], detail: dict[str, Any]) -> BandPicture | 
         return round(min(1.0, max(0.0, (top - level) / _SPAN_DB)) * _HEIGHT, 1)
 
     bars = [
-        Bar(k * _STEP, row(b["speech_db"]), row(b["background_db"]), b["speech_db"] - b["background_db"] < _COVERED_LU, _name(b["centre_hz"]))
+        Bar(
+            k * _STEP,
+            row(b["speech_db"]),
+            row(b["background_db"]),
+            b["speech_db"] - b["background_db"] < _COVERED_LU,
+            _name(b["centre_hz"]),
+        )
         for k, b in enumerate(bands)
     ]
     return BandPicture(bars, _words(passage, bars))
@@ -56,7 +66,9 @@ def _words(passage: dict[str, Any], bars: Sequence[Bar]) -> str:
     covered = [b.name for b in bars if b.covered]
     words = f"Audibility {passage['audibility']:.2f} of 1: the voice (lines) over what lies under it (hatched)."
     if covered:
-        words += f" Covered: {covered[0] if len(covered) == 1 else f'{len(covered)} bands, {covered[0]} to {covered[-1]}'}."
+        words += (
+            f" Covered: {covered[0] if len(covered) == 1 else f'{len(covered)} bands, {covered[0]} to {covered[-1]}'}."
+        )
     elif passage["weakest_band_hz"]:
         words += f" Weakest around {_name(passage['weakest_band_hz'])}."
     return words

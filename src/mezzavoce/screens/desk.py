@@ -64,7 +64,11 @@ class Row:
     @property
     def open(self) -> list[Finding]:
         """Findings that nobody has decided on."""
-        return [f for f in self.findings if f.mark_id not in self.decisions or self.decisions[f.mark_id].what == Decision.What.REOPEN]
+        return [
+            f
+            for f in self.findings
+            if f.mark_id not in self.decisions or self.decisions[f.mark_id].what == Decision.What.REOPEN
+        ]
 
     @property
     def standing(self) -> Standing:
@@ -79,8 +83,13 @@ class Row:
             return Standing("answered", "wait")
         if self._must_left or self.written:
             return Standing("not yet", "bad")
-        # What falls short of the spec is for a person to decide, though nothing forbids the mix; what is taste is not waited for.
-        return Standing("to decide", "wait") if any(f.severity != "note" for f in self.open) else Standing("may go out", "good")
+        # What falls short of the spec is for a person to decide, though nothing forbids the mix; what is taste is not
+        # waited for.
+        return (
+            Standing("to decide", "wait")
+            if any(f.severity != "note" for f in self.open)
+            else Standing("may go out", "good")
+        )
 
     @property
     def _must_left(self) -> bool:

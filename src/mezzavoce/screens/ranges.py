@@ -47,12 +47,21 @@ class RangeWords:
     @property
     def parts(self) -> list[dict[str, str]]:
         """Each part with its own loudness."""
-        return [{"span": self._span(p), "figures": f"{_one(p.get('integrated_lufs'))} LUFS, range {_one(p.get('range_lu'))} LU"} for p in self.found["parts"]]
+        return [
+            {
+                "span": self._span(p),
+                "figures": f"{_one(p.get('integrated_lufs'))} LUFS, range {_one(p.get('range_lu'))} LU",
+            }
+            for p in self.found["parts"]
+        ]
 
     @property
     def for_page(self) -> dict[str, Any]:
         """For the strip: parts and what is left out, in seconds of the file."""
-        return {"parts": [[p["in_s"], p["out_s"]] for p in self.found["parts"]], "out": [[o["in_s"], o["out_s"], o["why"]] for o in self.found["left_out"]]}
+        return {
+            "parts": [[p["in_s"], p["out_s"]] for p in self.found["parts"]],
+            "out": [[o["in_s"], o["out_s"], o["why"]] for o in self.found["left_out"]],
+        }
 
     def _span(self, part: dict[str, Any]) -> str:
         return f"{self.clock.timecode_in(part['in_s'])} - {self.clock.timecode_out(part['out_s'])}"
@@ -62,7 +71,11 @@ def remarks(detail: dict[str, Any]) -> list[str]:
     """What a reader has to know about how the figures came about."""
     file, limits, said = detail["file"], detail["spec"]["limits"], []
     if file["channels"] == 1:
-        said.append("mono, counted as two loudspeakers (dual mono)" if limits["mono"] == "dual" else "mono, counted as one loudspeaker")
+        said.append(
+            "mono, counted as two loudspeakers (dual mono)"
+            if limits["mono"] == "dual"
+            else "mono, counted as one loudspeaker"
+        )
     elif file["channels"] > 2:
         said.append(f"channels: {' '.join(file['channel_names'])}")
     if limits["anchor"] == "dialogue" and detail["loudness"]["dialogue_lufs"] is None:

@@ -80,7 +80,12 @@ class Review:
         """Single words and sentences that stand on the page, by their place."""
         count, left = len(self.marks), f"{len(self.open)} of {len(self.marks)} open"
         noted = sum(m.note is not None for m in self.marks)
-        return {"verdict": self.sentence, "open": left, "counts": f"{left}: tall must, short should" if count else "", "noted": str(noted) if noted else ""}
+        return {
+            "verdict": self.sentence,
+            "open": left,
+            "counts": f"{left}: tall must, short should" if count else "",
+            "noted": str(noted) if noted else "",
+        }
 
     def word(self, item: Marked) -> str:
         """The word at the end of a mark's line: weight while open, then the decision, then the editor's answer."""
@@ -139,13 +144,19 @@ class Review:
     @property
     def sounds(self) -> list[tuple[str, str]]:
         """What the player offers to hear, with its name; where music and effects come as one, that."""
-        under = [("background", "m+e")] if "background" in self.hearable else [("music", "music"), ("effects", "effects")]
+        under = (
+            [("background", "m+e")] if "background" in self.hearable else [("music", "music"), ("effects", "effects")]
+        )
         return [("mix", "mix"), ("dialogue", "voice"), *under]
 
     @property
     def picture(self) -> Picture | None:
         """What is drawn from the samples beside the chosen finding."""
-        return picture_of(self.chosen.mark.evidence, self.judgement.detail["file"]) if self.chosen and self.judgement else None
+        return (
+            picture_of(self.chosen.mark.evidence, self.judgement.detail["file"])
+            if self.chosen and self.judgement
+            else None
+        )
 
     @property
     def bands(self) -> BandPicture | None:
@@ -205,7 +216,10 @@ def _mark(item: Marked, evidence: dict[str, Any]) -> dict[str, Any]:
 def _points(remedy: dict[str, Any] | None) -> dict[str, Any] | None:
     if remedy is None:
         return None
-    return {"role": remedy["role"], "points": [[p["at_s"], on_the_whole(remedy, p["gain_db"])] for p in remedy["points"]]}
+    return {
+        "role": remedy["role"],
+        "points": [[p["at_s"], on_the_whole(remedy, p["gain_db"])] for p in remedy["points"]],
+    }
 
 
 def review(person: Person, mix_id: int, label: str | None = None) -> Review:

@@ -1,4 +1,7 @@
-"""The review page: showing it, telling what changed on it, and what a person does there; each answers with what changed by it."""
+"""The review page: showing it, telling what changed on it, and what a person does there.
+
+Each answers with what changed by it.
+"""
 
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse

@@ -25,7 +25,11 @@ from .specs import read_form, spec_page
 def page(request: HttpRequest, production_id: int, spec_id: int | None = None) -> HttpResponse:
     """All specs of a production, one of them open."""
     production = production_for(request.user, production_id)
-    return render(request, "screens/specs.html", {"page": spec_page(request.user, production, spec_id, whole(request.GET.get("version")))})
+    return render(
+        request,
+        "screens/specs.html",
+        {"page": spec_page(request.user, production, spec_id, whole(request.GET.get("version")))},
+    )
 
 
 @login_required
@@ -90,7 +94,9 @@ def export(request: HttpRequest, production_id: int, spec_id: int) -> HttpRespon
     _, spec = _found(request, production_id, spec_id)
     name = slugify(spec.name) or "spec"
     return HttpResponse(
-        specs.as_file(specs.newest(spec)), content_type="application/json", headers={"Content-Disposition": f'attachment; filename="{name}.json"'}
+        specs.as_file(specs.newest(spec)),
+        content_type="application/json",
+        headers={"Content-Disposition": f'attachment; filename="{name}.json"'},
     )
 
 
@@ -100,7 +106,9 @@ def schema(_request: HttpRequest) -> HttpResponse:
     return JsonResponse(json.loads(json.dumps(spec_schema())), json_dumps_params={"indent": 2})
 
 
-def _found(request: HttpRequest, production_id: int, spec_id: int, role: str = Membership.Role.GUEST) -> tuple[Production, Spec]:
+def _found(
+    request: HttpRequest, production_id: int, spec_id: int, role: str = Membership.Role.GUEST
+) -> tuple[Production, Spec]:
     production = production_for(request.user, production_id, role)
     return production, specs.spec_for(request.user, production, spec_id)
 

@@ -1,4 +1,7 @@
-"""The page of a production's specs: every limit with its meaning and its place on its scale, versions, and who is judged by what."""
+"""The page of a production's specs.
+
+Every limit with its meaning and its place on its scale, versions, and who is judged by what.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -26,7 +29,9 @@ class LimitRow:
     @property
     def written(self) -> str:
         """The value for a field of the form."""
-        return "" if self.value is None else f"{self.value:g}" if isinstance(self.value, (int, float)) else str(self.value)
+        return (
+            "" if self.value is None else f"{self.value:g}" if isinstance(self.value, (int, float)) else str(self.value)
+        )
 
 
 @dataclass(frozen=True)
@@ -64,7 +69,10 @@ class SpecPage:
     def groups(self) -> list[tuple[str, list[LimitRow]]]:
         """Limits in their groups."""
         limits = self.version.as_core.as_dict()["limits"]
-        tolerances = {"integrated_lufs": limits["integrated_tolerance_lu"], "duration_s": limits["duration_tolerance_s"]}
+        tolerances = {
+            "integrated_lufs": limits["integrated_tolerance_lu"],
+            "duration_s": limits["duration_tolerance_s"],
+        }
         rows = [LimitRow(f, limits[f.name], tolerances.get(f.name, 0.0)) for f in LIMITS]
         return [(group, [r for r in rows if r.facts.group == group]) for group in GROUPS]
 
@@ -85,14 +93,20 @@ def _changes(before: SpecVersion | None, after: SpecVersion) -> list[str]:
     if before is None:
         return []
     old, new = (v.as_core.as_dict()["limits"] for v in (before, after))
-    return [f"{BY_NAME[name].label.lower()} {_said(old[name])} to {_said(new[name])}" for name in new if old[name] != new[name]]
+    return [
+        f"{BY_NAME[name].label.lower()} {_said(old[name])} to {_said(new[name])}"
+        for name in new
+        if old[name] != new[name]
+    ]
 
 
 def _said(value: Any) -> str:
     return "not judged" if value is None else f"{value:g}" if isinstance(value, (int, float)) else str(value)
 
 
-def spec_page(person: Person, production: Production, spec_id: int | None = None, number: int | None = None) -> SpecPage:
+def spec_page(
+    person: Person, production: Production, spec_id: int | None = None, number: int | None = None
+) -> SpecPage:
     """The page with one spec chosen: by id, else the one that the production is judged by."""
     found = list(specs_of(production))
     chosen = next((s for s in found if s.pk == (spec_id or production.spec_version.spec_id)), None)
@@ -117,5 +131,7 @@ def read_form(data: Mapping[str, Any]) -> dict[str, Any]:
             try:
                 limits[facts.name] = float(text)
             except ValueError:
-                raise SpecError(f"“{facts.label}” is “{text}”; write a number, or nothing where it is not to be judged.") from None
+                raise SpecError(
+                    f"“{facts.label}” is “{text}”; write a number, or nothing where it is not to be judged."
+                ) from None
     return {"name": str(data.get("name", "")), "limits": limits}

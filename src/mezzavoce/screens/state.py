@@ -22,10 +22,13 @@ _LINES = {"judged", "decisions", "answers", "bounds"}
 
 
 def state_of(request: HttpRequest, review: Review, label: str, shown: str, seen: Version) -> dict[str, Any]:
-    """What changed since ``seen`` on a page that shows the finding of the mark ``shown`` and is to show that of ``label``; empty where nothing did.
+    """What changed since ``seen`` on a page; empty where nothing did.
 
-    ``parts`` are HTML by name, ``facts`` single words and sentences, ``lines`` the lines of the list that may be other ones now, by label (all of them,
-    with their ``order``, where it may be another), ``states`` the decision on each mark, ``data`` what hangs on the judgement.
+    The page shows the finding of the mark ``shown`` and is to show that of ``label``.
+
+    ``parts`` are HTML by name, ``facts`` single words and sentences, ``lines`` the lines of the list that may be other
+    ones now, by label (all of them, with their ``order``, where it may be another), ``states`` the decision on each
+    mark, ``data`` what hangs on the judgement.
     """
     new = changed(review.version, seen)
     if not new and label == shown:
@@ -50,7 +53,10 @@ def state_of(request: HttpRequest, review: Review, label: str, shown: str, seen:
 
 
 def _lines(review: Review, new: set[str], seen: Version) -> dict[str, str]:
-    """Lines that may read otherwise than before: where only decisions or answers came, those of the marks decided since and of those with a note."""
+    """Lines of the list that may read otherwise than before.
+
+    Where only decisions or answers came: those of the marks decided since, and of marks with a note.
+    """
     items = review.marks
     if not new & {"judged", "bounds"}:
         last = whole(seen.get("decisions")) or 0

@@ -63,7 +63,12 @@ def figures(judgement: Judgement) -> list[Figure]:
     loud, limits = judgement.detail["loudness"], judgement.detail["spec"]["limits"]
     by_dialogue = limits["anchor"] == "dialogue" and loud["dialogue_lufs"] is not None
     found = [
-        _around("Integrated", loud["integrated_lufs"], None if by_dialogue else limits, "How loud the whole programme is, gated as in ITU-R BS.1770."),
+        _around(
+            "Integrated",
+            loud["integrated_lufs"],
+            None if by_dialogue else limits,
+            "How loud the whole programme is, gated as in ITU-R BS.1770.",
+        ),
         _at_most(
             "True peak, highest",
             loud["true_peak_max_dbtp"],
@@ -73,8 +78,25 @@ def figures(judgement: Judgement) -> list[Figure]:
         ),
     ]
     if limits["short_term_max_lufs"] is not None:
-        found.append(_at_most("Short-term, highest", loud["short_term_max_lufs"], "LUFS", limits["short_term_max_lufs"], "The loudest three seconds."))
-    found.append(Figure("Range", _one(loud["range_lu"]), "LU", "not limited", None, "How far soft and loud parts stand apart (EBU Tech 3342)."))
+        found.append(
+            _at_most(
+                "Short-term, highest",
+                loud["short_term_max_lufs"],
+                "LUFS",
+                limits["short_term_max_lufs"],
+                "The loudest three seconds.",
+            )
+        )
+    found.append(
+        Figure(
+            "Range",
+            _one(loud["range_lu"]),
+            "LU",
+            "not limited",
+            None,
+            "How far soft and loud parts stand apart (EBU Tech 3342).",
+        )
+    )
     if loud["dialogue_lufs"] is not None:
         found.append(_dialogue(loud, limits, by_dialogue=by_dialogue))
     share = judgement.detail["clear_share"]
@@ -99,14 +121,28 @@ def _dialogue(loud: dict[str, Any], limits: dict[str, Any], *, by_dialogue: bool
     means = "How loud the voice is where somebody speaks, from the dialogue stem."
     if by_dialogue:
         return _around("Dialogue", loud["dialogue_lufs"], limits, means)
-    return Figure("Dialogue", _one(loud["dialogue_lufs"]), "LUFS", f"{abs(loud['loudness_to_dialogue_lu']):.1f} LU from programme", None, means)
+    return Figure(
+        "Dialogue",
+        _one(loud["dialogue_lufs"]),
+        "LUFS",
+        f"{abs(loud['loudness_to_dialogue_lu']):.1f} LU from programme",
+        None,
+        means,
+    )
 
 
 def _around(name: str, value: float | None, limits: dict[str, Any] | None, means: str) -> Figure:
     if limits is None or limits["integrated_lufs"] is None or value is None:
         return Figure(name, _one(value), "LUFS", "not limited", None, means)
     holds = abs(round(round(value, 1) - limits["integrated_lufs"], 1)) <= limits["integrated_tolerance_lu"]
-    return Figure(name, _one(value), "LUFS", f"wants {limits['integrated_lufs']:.1f} ± {limits['integrated_tolerance_lu']:.1f}", holds, means)
+    return Figure(
+        name,
+        _one(value),
+        "LUFS",
+        f"wants {limits['integrated_lufs']:.1f} ± {limits['integrated_tolerance_lu']:.1f}",
+        holds,
+        means,
+    )
 
 
 def _at_most(name: str, value: float | None, unit: str, limit: float | None, means: str) -> Figure:

@@ -14,7 +14,10 @@ from ..notes.models import Decision, Note, Trim
 
 
 def version_of_review(mix: Mix, judgement: Judgement | None, run: Run | None) -> Version:
-    """What a mix's review is drawn from: the judgement, what people did to it, how its newest run and its playback are."""
+    """What a mix's review is drawn from.
+
+    The judgement, what people did to it, and how its newest run and its playback are.
+    """
     counted = {
         "decisions": Decision.objects.filter(mix=mix).aggregate(n=Max("pk"))["n"],
         "answers": Answer.objects.filter(item__dispatch__mix=mix).aggregate(n=Max("pk"))["n"],
@@ -32,7 +35,10 @@ def version_of_review(mix: Mix, judgement: Judgement | None, run: Run | None) ->
 
 
 def version_of_desk(production: Production, seen: Version) -> Version:
-    """What a desk is drawn from: what people did stands in the trail; what workers ended is looked for since ``seen``."""
+    """What a desk is drawn from.
+
+    What people did stands in the audit trail; what workers ended is looked for since ``seen``.
+    """
     trail = AuditEntry.objects.filter(production=production).aggregate(n=Max("pk"))["n"] or 0
     since = _time(seen.get("ended", ""))
     judged = Judgement.objects.filter(judged_at__gt=since, run__mix__programme__production=production)

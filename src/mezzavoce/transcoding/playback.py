@@ -36,7 +36,8 @@ PLAYBACKS: Queue[Playback] = Queue(
         lease_s=60,
         most_attempts=3,
         first_wait_s=30,
-        given_up=f"The worker stopped {{attempts}} times while it made picture and sound for the browser; {_NOT_TOUCHED}",
+        given_up=f"The worker stopped {{attempts}} times while it made picture and sound for the browser; "
+        f"{_NOT_TOUCHED}",
     ),
 )
 
@@ -70,7 +71,10 @@ def _make(row: Playback) -> None:
 
 
 def sound_options(tracks: Sequence[Track], paths: Sequence[Path]) -> list[str]:
-    """Inputs and mapping of ffmpeg for a sound: a whole file, tracks or channels of one, or one channel from each of several."""
+    """Inputs and mapping of ffmpeg for a sound.
+
+    A whole file, tracks or channels of one, or one channel from each of several.
+    """
     inputs = [option for path in paths for option in ("-i", f"file:{path.resolve()}")]
     if len(paths) > 1:
         return [*inputs, "-filter_complex", _merged([(k, 0) for k in range(len(paths))]), "-map", "[sound]"]
@@ -90,7 +94,10 @@ def _merged(streams: Sequence[tuple[int, int]]) -> str:
 
 
 def listen(file: StoredFile, tracks: str, target: Path) -> None:
-    """Twelve seconds of some tracks of a file from where they are loudest, to be heard while roles are given. Raises Refused where nothing is there."""
+    """Twelve seconds of some tracks of a file from where they are loudest, to be heard while roles are given.
+
+    Raises Refused where nothing is there.
+    """
     _check_tracks(file, tracks)
     with slot(), local_copy(file) as path:
         track = Track(file=file, tracks=tracks, role=Track.Role.MIX)
@@ -118,7 +125,18 @@ def _loudest_s(file: StoredFile, tracks: str) -> float:
 def cut(source: Path, in_s: float, out_s: float, target: Path, go_on: Callable[[], bool]) -> None:
     """A passage of a playback file as a file of its own. Raises NotMeasurable where it cannot be made."""
     begin = max(0.0, in_s)
-    place = ["-ss", f"{begin:.3f}", "-i", f"file:{source.resolve()}", "-t", f"{out_s - begin:.3f}", "-map", "0:v?", "-map", "0:a"]
+    place = [
+        "-ss",
+        f"{begin:.3f}",
+        "-i",
+        f"file:{source.resolve()}",
+        "-t",
+        f"{out_s - begin:.3f}",
+        "-map",
+        "0:v?",
+        "-map",
+        "0:a",
+    ]
     problem = ffmpeg.run([*place, *_FILM, "-crf", "27", "-c:a", "aac", "-b:a", "160k"], target, 120, go_on)
     if problem:
         raise NotMeasurable(f"Picture and sound of this passage could not be prepared ({problem}).")
@@ -126,4 +144,6 @@ def cut(source: Path, in_s: float, out_s: float, target: Path, go_on: Callable[[
 
 def still(source: Path, at_s: float, target: Path) -> bool:
     """A picture from a playback file; False where it has none."""
-    return not ffmpeg.run(["-ss", f"{max(0.0, at_s):.3f}", "-i", f"file:{source.resolve()}", "-frames:v", "1", "-q:v", "4"], target, 60)
+    return not ffmpeg.run(
+        ["-ss", f"{max(0.0, at_s):.3f}", "-i", f"file:{source.resolve()}", "-frames:v", "1", "-q:v", "4"], target, 60
+    )

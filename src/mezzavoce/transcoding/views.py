@@ -18,7 +18,9 @@ def listen(request: HttpRequest, file_id: int) -> HttpResponseBase:
     with work_folder() as folder:
         target = folder / "listen.mp4"
         make_listen(row, request.GET.get("tracks", ""), target)
-        return HttpResponse(target.read_bytes(), content_type="audio/mp4", headers={"Cache-Control": "private, max-age=3600"})
+        return HttpResponse(
+            target.read_bytes(), content_type="audio/mp4", headers={"Cache-Control": "private, max-age=3600"}
+        )
 
 
 @login_required

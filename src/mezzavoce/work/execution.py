@@ -1,4 +1,7 @@
-"""Carrying a piece of work out: whatever goes wrong ends in a state and a sentence that a person sees, and touches nothing else."""
+"""Carrying a piece of work out.
+
+Whatever goes wrong ends in a state and a sentence that a person sees, and touches nothing else.
+"""
 
 import logging
 from collections.abc import Callable
@@ -10,7 +13,10 @@ from .models import FAILED
 from .queue import Queue, W
 
 _LOG = logging.getLogger(__name__)
-_UNKNOWN = "Something went wrong in here that nobody expected; what was done before is not touched. It is tried again by itself."
+_UNKNOWN = (
+    "Something went wrong in here that nobody expected; what was done before is not touched. It is tried "
+    "again by itself."
+)
 
 
 class NotWanted(MezzavoceError):

@@ -9,7 +9,9 @@ WAITING, RUNNING, FAILED = "waiting", "running", "failed"
 
 
 class Work(models.Model):
-    """What a worker needs to know of a piece of work: its state, who holds it until when, how often it was tried, what went wrong.
+    """What a worker needs to know of a piece of work.
+
+    Its state, who holds it until when, how often it was tried, and what went wrong.
 
     A kind of work has a ``state`` with at least ``WAITING``, ``RUNNING`` and ``FAILED``.
     """
@@ -48,7 +50,10 @@ class Making(Work):
 
 
 class Turn(models.Model):
-    """When a production was served last by a kind of work, so that one with much to do does not keep the others waiting."""
+    """When a production was served last by a kind of work.
+
+    One with much to do does not keep the others waiting.
+    """
 
     kind = models.CharField(max_length=20)
     # A plain number: this app knows nothing of productions.
@@ -56,7 +61,9 @@ class Turn(models.Model):
     at = models.DateTimeField()
 
     class Meta:
-        constraints: ClassVar[list[models.BaseConstraint]] = [models.UniqueConstraint(fields=["kind", "production"], name="one_turn_a_kind")]
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["kind", "production"], name="one_turn_a_kind")
+        ]
 
     def __str__(self) -> str:
         """What and when."""

@@ -1,7 +1,8 @@
 """Claiming work, holding it, ending it: the same for measuring, playback, excerpts and mail.
 
-A worker claims a row with a lease and holds it for as long as it works. One that is killed leaves a lease that runs out, and the row is
-taken up again, up to a number of attempts. Of the productions that wait the one that was served longest ago goes first.
+A worker claims a row with a lease and holds it for as long as it works. One that is killed leaves a lease that runs
+out, and the row is taken up again, up to a number of attempts. Of the productions that wait the one that was served
+longest ago goes first.
 """
 
 import uuid
@@ -31,7 +32,8 @@ class Rules:
     """What is said of a row whose worker stopped ``most_attempts`` times; ``{attempts}`` stands for how often."""
     longest_wait_s: float = 3600.0
     when_lost: str = WAITING
-    """The state of a row whose worker was silent for too long: to be tried again, or something that only a person decides."""
+    """The state of a row whose worker was silent for too long: to be tried again, or something that only a person
+    decides."""
     lost: str = ""
     """What is then said of it."""
 
@@ -59,7 +61,10 @@ class Queue(Generic[W]):
         return self.rows.model._default_manager.all()  # noqa: SLF001  (Django's documented way to a model's manager)
 
     def claim(self, only: int | None = None) -> W | None:
-        """Take the oldest row of the production whose turn it is (or ``only`` this one); None where there is nothing to do."""
+        """Take the oldest row of the production whose turn it is (or ``only`` this one).
+
+        None where there is nothing to do.
+        """
         for production, pk in self._in_turn(only):
             with transaction.atomic():
                 row = self._all.select_for_update(skip_locked=True).filter(_free(), pk=pk).first()
@@ -70,7 +75,9 @@ class Queue(Generic[W]):
     def _in_turn(self, only: int | None) -> list[tuple[int, int]]:
         due = self.due() if only is None else self.due().filter(pk=only)
         waiting = list(due.values_list(self.production, "pk"))
-        served = dict(Turn.objects.filter(kind=self.kind, production__in={p for p, _ in waiting}).values_list("production", "at"))
+        served = dict(
+            Turn.objects.filter(kind=self.kind, production__in={p for p, _ in waiting}).values_list("production", "at")
+        )
         never = datetime.min.replace(tzinfo=timezone.get_current_timezone())
         return sorted(waiting, key=lambda one: (served.get(one[0], never), one[1]))
 
@@ -83,7 +90,12 @@ class Queue(Generic[W]):
             row.release(FAILED, self.rules.given_up.format(attempts=row.attempts))
         else:
             now = timezone.now()
-            row.state, row.attempts, row.lease_holder, row.lease_until = RUNNING, row.attempts + 1, uuid.uuid4().hex, self._until()
+            row.state, row.attempts, row.lease_holder, row.lease_until = (
+                RUNNING,
+                row.attempts + 1,
+                uuid.uuid4().hex,
+                self._until(),
+            )
             turn = Turn(kind=self.kind, production=production, at=now)
             Turn.objects.bulk_create([turn], update_conflicts=True, update_fields=["at"])
         row.save()
@@ -93,12 +105,18 @@ class Queue(Generic[W]):
         return timezone.now() + timedelta(seconds=self.rules.lease_s)
 
     def extend(self, row: W, **told: Any) -> bool:
-        """Go on holding a row, with what is told of its progress. False when it was cancelled or taken by somebody else."""
+        """Go on holding a row, with what is told of its progress.
+
+        False when it was cancelled or taken by somebody else.
+        """
         held = self._all.filter(pk=row.pk, state=RUNNING, lease_holder=row.lease_holder)
         return bool(held.update(lease_until=self._until(), **told))
 
     def mine(self, row: W) -> W | None:
-        """The row, locked until the end of the transaction, if it is still held; else None: then nothing of it may be written."""
+        """The row, locked until the end of the transaction, if it is still held.
+
+        Else None: then nothing of it may be written.
+        """
         return self._all.select_for_update().filter(pk=row.pk, state=RUNNING, lease_holder=row.lease_holder).first()
 
     def end(self, row: W, state: str, error: str = "", **told: Any) -> bool:

@@ -1,4 +1,7 @@
-"""Waking a worker. The rows say what there is to do, so a bell that does not ring costs some seconds and is no error."""
+"""Waking a worker.
+
+The rows say what there is to do, so a bell that does not ring costs some seconds and is no error.
+"""
 
 import logging
 from functools import partial
@@ -12,7 +15,10 @@ _LOG = logging.getLogger(__name__)
 
 
 def wake_workers_on_commit(task: str) -> None:
-    """Wake whoever does a task, once what there is to do is certain. Tasks are named and not imported: they import what calls this."""
+    """Wake whoever does a task, once what there is to do is certain.
+
+    Tasks are named and not imported: they import what calls this.
+    """
     transaction.on_commit(partial(wake_workers, task))
 
 

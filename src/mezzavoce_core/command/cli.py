@@ -82,16 +82,28 @@ def _job(options: argparse.Namespace, floor_dbtp: float | None) -> Job:
             raise UsageError("--tracks maps the tracks of one file; give one file, or leave it out.")
         entries = parse_map(options.tracks, ROLES)
         tracks = next(t for role, t in entries if role == MIX)
-        stems += [Stem(Sound(paths, f"{paths[0].name}, tracks {write_tracks(t)}", t), role) for role, t in entries if role != MIX]
+        stems += [
+            Stem(Sound(paths, f"{paths[0].name}, tracks {write_tracks(t)}", t), role)
+            for role, t in entries
+            if role != MIX
+        ]
     elif len(paths) == 1:
         info = probe(paths[0])
         tracks = mix_tracks(info)
         if not options.quiet:
-            sys.stderr.writelines(f"mezzavoce: {sentence}\n" for sentence in _taken_for_granted(info, tracks, options.channels))
+            sys.stderr.writelines(
+                f"mezzavoce: {sentence}\n" for sentence in _taken_for_granted(info, tracks, options.channels)
+            )
     floor = None if options.series else (-math.inf if floor_dbtp is None else floor_dbtp)
     mix = Sound(paths, paths[0].name, tracks, options.channels)
     return Job(
-        mix, tuple(stems), rate=options.fps, start=options.start, peak_floor_dbtp=floor, threads=max(1, options.threads), levels_only=options.levels_only
+        mix,
+        tuple(stems),
+        rate=options.fps,
+        start=options.start,
+        peak_floor_dbtp=floor,
+        threads=max(1, options.threads),
+        levels_only=options.levels_only,
     )
 
 
@@ -99,11 +111,16 @@ def _taken_for_granted(info: FileInfo, tracks: tuple[int, ...], layout: str | No
     """What the file does not say and nobody said."""
     if tracks:
         taken = f"track {tracks[0]} is" if len(tracks) == 1 else f"tracks {write_tracks(tracks)} are"
-        yield f"“{info.name}” has {len(info.streams)} audio tracks; {taken} measured as the mix. --tracks says otherwise."
+        yield (
+            f"“{info.name}” has {len(info.streams)} audio tracks; {taken} measured as the mix. --tracks says otherwise."
+        )
     mix = info.streams[tracks[0] - 1 if tracks else 0]
     if layout is None and not mix.says_layout and is_known(mix.layout, mix.channels):
         order = " ".join(channel_names(mix.layout, mix.channels))
-        yield f"“{info.name}” does not say where its {mix.channels} channels stand; they are counted as {order}. --channels says otherwise."
+        yield (
+            f"“{info.name}” does not say where its {mix.channels} channels stand; they are counted as {order}. "
+            "--channels says otherwise."
+        )
 
 
 def _ranges(options: argparse.Namespace) -> Ranges:

@@ -1,9 +1,9 @@
 """The core as a process with limits: reads a request from standard input, carries it out, tells its progress.
 
-Memory, processor time and file size are limited, the network is cut off where the system allows it, and the process ends
-with the one that started it. A request says what to ``do``: ``probe`` a file, ``survey`` its tracks, hand out ``samples`` of a moment,
-write a passage to ``listen`` to, or ``measure`` (and write the features). Each line of output is a JSON object: ``share`` and
-``doing``, at the end ``result`` where there is one, or ``error`` and ``temporary``.
+Memory, processor time and file size are limited, the network is cut off where the system allows it, and the process
+ends with the one that started it. A request says what to ``do``: ``probe`` a file, ``survey`` its tracks, hand out
+``samples`` of a moment, write a passage to ``listen`` to, or ``measure`` (and write the features). Each line of output
+is a JSON object: ``share`` and ``doing``, at the end ``result`` where there is one, or ``error`` and ``temporary``.
 """
 
 import ctypes
@@ -44,7 +44,9 @@ def _tell(**line: Any) -> None:
 def _sound(facts: dict[str, Any]) -> "Sound":
     from ..media.source import Sound
 
-    return Sound(tuple(Path(p) for p in facts["paths"]), facts["name"], tuple(facts.get("tracks", ())), facts.get("layout"))
+    return Sound(
+        tuple(Path(p) for p in facts["paths"]), facts["name"], tuple(facts.get("tracks", ())), facts.get("layout")
+    )
 
 
 def _probe(request: dict[str, Any]) -> dict[str, Any]:
@@ -65,7 +67,10 @@ def _samples(request: dict[str, Any]) -> dict[str, Any]:
 
     source = open_sound(_sound(request["sound"]))
     found = window(source, request["from_s"], request["length_s"])
-    return {"rate_hz": source.info.sample_rate_hz, "channels": [[round(float(v), 6) for v in channel] for channel in found.T]}
+    return {
+        "rate_hz": source.info.sample_rate_hz,
+        "channels": [[round(float(v), 6) for v in channel] for channel in found.T],
+    }
 
 
 def _listen(request: dict[str, Any]) -> dict[str, Any]:
@@ -87,12 +92,26 @@ def _measure(request: dict[str, Any]) -> None:
     from ..pipeline import Job, Stem, measure
 
     stems = tuple(Stem(_sound(s), s["role"]) for s in request["stems"])
-    job = Job(_sound(request["mix"]), stems, rate=request.get("rate"), start=request.get("start"), threads=request.get("threads", 1))
-    write_features(measure(job, lambda share, doing: _tell(share=round(share, 4), doing=doing)), Path(request["features"]))
+    job = Job(
+        _sound(request["mix"]),
+        stems,
+        rate=request.get("rate"),
+        start=request.get("start"),
+        threads=request.get("threads", 1),
+    )
+    write_features(
+        measure(job, lambda share, doing: _tell(share=round(share, 4), doing=doing)), Path(request["features"])
+    )
 
 
 # Each imports what it needs: looking at a file's header must not wait for the compiled loops.
-_DO: dict[str, Callable[[dict[str, Any]], Any]] = {"probe": _probe, "survey": _survey, "samples": _samples, "listen": _listen, "measure": _measure}
+_DO: dict[str, Callable[[dict[str, Any]], Any]] = {
+    "probe": _probe,
+    "survey": _survey,
+    "samples": _samples,
+    "listen": _listen,
+    "measure": _measure,
+}
 
 
 def main() -> int:
@@ -105,7 +124,10 @@ def main() -> int:
         _tell(error=str(error), temporary=error.temporary)
         return 2
     except MemoryError:
-        _tell(error="Measuring needed more memory than it may have; export the mix with fewer channels or shorter.", temporary=False)
+        _tell(
+            error="Measuring needed more memory than it may have; export the mix with fewer channels or shorter.",
+            temporary=False,
+        )
         return 2
     if result is not None:
         _tell(result=result)

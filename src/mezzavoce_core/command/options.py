@@ -1,4 +1,7 @@
-"""What the command can be asked for. Nothing is imported here that takes long, so that work can begin while the rest comes up."""
+"""What the command can be asked for.
+
+Nothing is imported here that takes long, so that work can begin while the rest comes up.
+"""
 
 import argparse
 import os
@@ -24,25 +27,80 @@ class _Parser(argparse.ArgumentParser):
 
 def parser() -> argparse.ArgumentParser:
     """The options of all commands."""
-    found = _Parser(prog="mezzavoce", description="Measures finished mixes: loudness, peaks and how far speech stands over music.")
+    found = _Parser(
+        prog="mezzavoce", description="Measures finished mixes: loudness, peaks and how far speech stands over music."
+    )
     found.add_argument("--version", action="version", version=VERSION)
     commands = found.add_subparsers(dest="command", required=True, parser_class=_Parser)
     measure = commands.add_parser("measure", help="measure one mix and judge it by a spec")
-    measure.add_argument("mix", metavar="MIX", type=Path, nargs="+", help="video or audio file; several where each holds one channel of the mix")
+    measure.add_argument(
+        "mix",
+        metavar="MIX",
+        type=Path,
+        nargs="+",
+        help="video or audio file; several where each holds one channel of the mix",
+    )
     for role in ROLES:
-        measure.add_argument(f"--{role}", metavar="FILE", type=Path, action="append", default=[], help=f"stem with the {role}; may be given several times")
-    measure.add_argument("--spec", metavar="NAME|FILE", default=DEFAULT.name, help=f"delivery spec (default: {DEFAULT.name})")
+        measure.add_argument(
+            f"--{role}",
+            metavar="FILE",
+            type=Path,
+            action="append",
+            default=[],
+            help=f"stem with the {role}; may be given several times",
+        )
+    measure.add_argument(
+        "--spec", metavar="NAME|FILE", default=DEFAULT.name, help=f"delivery spec (default: {DEFAULT.name})"
+    )
     measure.add_argument("--corrections", metavar="FILE", type=Path, help="speech regions set by hand (JSON)")
-    measure.add_argument("--captions", metavar="FILE", type=Path, help="captions as WebVTT or SubRip, held against the voice")
-    measure.add_argument("--fps", metavar="RATE", help="frame rate, for example 25 or 29.97df (default: the file's own)")
+    measure.add_argument(
+        "--captions", metavar="FILE", type=Path, help="captions as WebVTT or SubRip, held against the voice"
+    )
+    measure.add_argument(
+        "--fps", metavar="RATE", help="frame rate, for example 25 or 29.97df (default: the file's own)"
+    )
     measure.add_argument("--start", metavar="TIMECODE", help="timecode of the first frame (default: the file's own)")
-    measure.add_argument("--tracks", metavar="MAP", help="mix and stems as tracks (or channels) of one file, for example mix=1-2,dialogue=3-4")
-    measure.add_argument("--channels", metavar="LAYOUT", help="where the mix's channels stand, for example “L C R Ls Rs LFE” (default: the file's own word)")
-    measure.add_argument("--from", dest="range_from", metavar="TIMECODE", action="append", default=[], help="in of the programme; again for each part")
-    measure.add_argument("--to", dest="range_to", metavar="TIMECODE", action="append", default=[], help="out of the programme (first frame after it)")
-    measure.add_argument("--whole", action="store_true", help="measure every sample instead of leaving out head and tail material")
-    measure.add_argument("--levels-only", action="store_true", help="levels and ratios alone, sooner: what was done to the music's gain is not read")
-    measure.add_argument("--threads", metavar="N", type=int, default=min(2, os.cpu_count() or 1), help="processors to use (default: %(default)s)")
+    measure.add_argument(
+        "--tracks",
+        metavar="MAP",
+        help="mix and stems as tracks (or channels) of one file, for example mix=1-2,dialogue=3-4",
+    )
+    measure.add_argument(
+        "--channels",
+        metavar="LAYOUT",
+        help="where the mix's channels stand, for example “L C R Ls Rs LFE” (default: the file's own word)",
+    )
+    measure.add_argument(
+        "--from",
+        dest="range_from",
+        metavar="TIMECODE",
+        action="append",
+        default=[],
+        help="in of the programme; again for each part",
+    )
+    measure.add_argument(
+        "--to",
+        dest="range_to",
+        metavar="TIMECODE",
+        action="append",
+        default=[],
+        help="out of the programme (first frame after it)",
+    )
+    measure.add_argument(
+        "--whole", action="store_true", help="measure every sample instead of leaving out head and tail material"
+    )
+    measure.add_argument(
+        "--levels-only",
+        action="store_true",
+        help="levels and ratios alone, sooner: what was done to the music's gain is not read",
+    )
+    measure.add_argument(
+        "--threads",
+        metavar="N",
+        type=int,
+        default=min(2, os.cpu_count() or 1),
+        help="processors to use (default: %(default)s)",
+    )
     measure.add_argument("--json", action="store_true", help="one JSON object on standard output")
     measure.add_argument("--series", metavar="FILE.npz", type=Path, help="write the curves over time")
     measure.add_argument("--quiet", action="store_true", help="no progress bar")
@@ -56,13 +114,27 @@ def _add_render(commands: Any) -> None:
     render = commands.add_parser("render", help="write a passage as it is and as a remedy proposes it")
     render.add_argument("mix", metavar="MIX", type=Path, help="video or audio file")
     for role in ROLES:
-        render.add_argument(f"--{role}", metavar="FILE", type=Path, action="append", default=[], help=f"stem with the {role}")
-    render.add_argument("--points", metavar="FILE", type=Path, required=True, help="what “measure --json” wrote, or a finding or a remedy of it")
-    render.add_argument("--finding", metavar="NUMBER", type=int, help="which of the findings there, as the report numbers them")
+        render.add_argument(
+            f"--{role}", metavar="FILE", type=Path, action="append", default=[], help=f"stem with the {role}"
+        )
+    render.add_argument(
+        "--points",
+        metavar="FILE",
+        type=Path,
+        required=True,
+        help="what “measure --json” wrote, or a finding or a remedy of it",
+    )
+    render.add_argument(
+        "--finding", metavar="NUMBER", type=int, help="which of the findings there, as the report numbers them"
+    )
     render.add_argument("--fps", metavar="RATE", help="frame rate (default: the file's own)")
     render.add_argument("--start", metavar="TIMECODE", help="timecode of the first frame (default: the file's own)")
-    render.add_argument("--from", dest="range_from", metavar="TIMECODE", help="in of the passage (default: 2 s before the first point)")
-    render.add_argument("--to", dest="range_to", metavar="TIMECODE", help="out of the passage (default: 2 s after the last point)")
+    render.add_argument(
+        "--from", dest="range_from", metavar="TIMECODE", help="in of the passage (default: 2 s before the first point)"
+    )
+    render.add_argument(
+        "--to", dest="range_to", metavar="TIMECODE", help="out of the passage (default: 2 s after the last point)"
+    )
     render.add_argument("--out", metavar="FOLDER", type=Path, default=Path(), help="where to write (default: here)")
 
 

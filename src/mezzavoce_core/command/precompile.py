@@ -46,7 +46,16 @@ def loops() -> None:
     take_out(out[0], out[1], np.float32(1.0))
     mean_squares(out[0], np.array([0, 8]), out[1, :1])
     changes = np.ones((2, 2, 2, 3))
-    deepen(np.ones((3, 2)), np.ones((2, 2)), changes, np.zeros(2), np.ones(2), np.ones(3, dtype=np.int64), np.zeros(2, dtype=np.int64), np.ones((5, 2)))
+    deepen(
+        np.ones((3, 2)),
+        np.ones((2, 2)),
+        changes,
+        np.zeros(2),
+        np.ones(2),
+        np.ones(3, dtype=np.int64),
+        np.zeros(2, dtype=np.int64),
+        np.ones((5, 2)),
+    )
 
 
 if __name__ == "__main__":

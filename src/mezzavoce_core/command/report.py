@@ -8,7 +8,10 @@ from ..timecode import Clock, FrameRate, parse_rate
 
 _NOTHING = "-"
 _NO_STEMS = "give the stems (--dialogue, --music, --effects)"
-_FEW_STEMS = "these stems do not tell the voice from the rest; add --dialogue, or give all that lies under it (--music and --effects, or --background)"
+_FEW_STEMS = (
+    "these stems do not tell the voice from the rest; add --dialogue, or give all that lies under it "
+    "(--music and --effects, or --background)"
+)
 
 
 def report(result: dict[str, Any]) -> str:
@@ -20,7 +23,10 @@ def report(result: dict[str, Any]) -> str:
             f"  integrated {_level(loud['integrated_lufs'], 'LUFS')}   range {_level(loud['range_lu'], 'LU')}"
             f"   true peak {_level(loud['true_peak_max_dbtp'], 'dBTP')}"
         ),
-        f"  momentary {_level(loud['momentary_max_lufs'], 'LUFS')}   short-term {_level(loud['short_term_max_lufs'], 'LUFS')} (highest)",
+        (
+            f"  momentary {_level(loud['momentary_max_lufs'], 'LUFS')}   short-term "
+            f"{_level(loud['short_term_max_lufs'], 'LUFS')} (highest)"
+        ),
     ]
     lines += _programme(result["range"], Clock.starting(file["start_timecode"], _rate(file)))
     if result["passages"] is None:
@@ -38,18 +44,29 @@ def report(result: dict[str, Any]) -> str:
 
 def _finding(number: int, finding: dict[str, Any]) -> list[str]:
     """What was found, what would mend it and what that gives, and other ways."""
-    lines = [f"{number:>4}  {finding['in_timecode']} - {finding['out_timecode']}  {finding['severity']:<6}  {finding['message']}"]
+    lines = [
+        (
+            f"{number:>4}  {finding['in_timecode']} - {finding['out_timecode']}  {finding['severity']:<6}  "
+            f"{finding['message']}"
+        )
+    ]
     remedy = finding["remedy"]
     if remedy is None:
         return lines
     words = prediction(remedy)
     # A gain of the whole mix stands in the message.
-    told = f"With it {words}" if remedy["action"] == "gain" else "; then ".join(filter(None, (change(remedy, finding["kind"]), words)))
+    told = (
+        f"With it {words}"
+        if remedy["action"] == "gain"
+        else "; then ".join(filter(None, (change(remedy, finding["kind"]), words)))
+    )
     lines.append(" ".join(filter(None, (f"      {told}.", stem_told(finding)))))
     lines += [f"      {band['centre_hz']:g} Hz  {gain(band['gain_db'])}" for band in remedy["bands"]]
     lines += [f"      {point['at_timecode']}  {gain(point['gain_db'])}" for point in remedy["points"]]
     for other in finding["alternatives"]:
-        lines.append(f"      or {in_sentence(change(other, finding['kind']))}{f': {lack(other)}' if lack(other) else ''}")
+        lines.append(
+            f"      or {in_sentence(change(other, finding['kind']))}{f': {lack(other)}' if lack(other) else ''}"
+        )
     return lines
 
 
@@ -65,9 +82,17 @@ def _programme(found: dict[str, Any], clock: Clock) -> list[str]:
     def span(part: dict[str, Any]) -> str:
         return f"{clock.timecode_in(part['in_s'])} - {clock.timecode_out(part['out_s'])}"
 
-    lines = [f"  programme {', '.join(span(p) for p in found['parts'])}; left out: {', '.join(o['why'] + ' ' + span(o) for o in found['left_out'])}"]
+    lines = [
+        (
+            f"  programme {', '.join(span(p) for p in found['parts'])}; left out: "
+            f"{', '.join(o['why'] + ' ' + span(o) for o in found['left_out'])}"
+        )
+    ]
     if len(found["parts"]) > 1:
-        lines += [f"      {span(p)}  integrated {_level(p['integrated_lufs'], 'LUFS')}   range {_level(p['range_lu'], 'LU')}" for p in found["parts"]]
+        lines += [
+            f"      {span(p)}  integrated {_level(p['integrated_lufs'], 'LUFS')}   range {_level(p['range_lu'], 'LU')}"
+            for p in found["parts"]
+        ]
     return lines
 
 

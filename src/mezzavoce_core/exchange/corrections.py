@@ -1,6 +1,7 @@
 """What people set by hand, as JSON, lists of ``{"in_s": 1.0, "out_s": 2.5}`` in seconds of the file.
 
-``speech``: somebody speaks there. ``no_speech``: nobody does. ``important_effects``: the effect there matters. Where the first two meet, speech wins.
+``speech``: somebody speaks there. ``no_speech``: nobody does. ``important_effects``: the effect there matters. Where
+the first two meet, speech wins.
 """
 
 import json
@@ -23,7 +24,9 @@ def read_corrections(path: Path) -> tuple[Correction, ...]:
     except (json.JSONDecodeError, UnicodeDecodeError) as error:
         raise CorrectionError(f"“{path.name}” is not readable as JSON ({error}).") from None
     if not isinstance(data, dict) or not any(isinstance(data.get(name), list) for name in _LISTS):
-        raise CorrectionError(f"“{path.name}” has to be a JSON object with a list “speech” (or “no_speech”, “important_effects”).")
+        raise CorrectionError(
+            f"“{path.name}” has to be a JSON object with a list “speech” (or “no_speech”, “important_effects”)."
+        )
     unknown = sorted(set(data) - set(_LISTS))
     if unknown:
         raise CorrectionError(f"“{path.name}” has a field “{unknown[0]}”; it can have {', '.join(_LISTS)}.")

@@ -31,7 +31,10 @@ def document(judgement: Judgement) -> dict[str, Any]:
         "true_peak_overs": _overs(context),
         "speech": None
         if context.speech is None
-        else [{"in_s": at(s.in_s), "out_s": at(s.out_s), "confidence": s.confidence, "by_hand": s.by_hand} for s in context.speech],
+        else [
+            {"in_s": at(s.in_s), "out_s": at(s.out_s), "confidence": s.confidence, "by_hand": s.by_hand}
+            for s in context.speech
+        ],
         "separation": None if context.passages is None else "stems",
         "passages": None if context.passages is None else [_passage(p, at) for p in context.passages],
         "clear_share": figure(judgement.clear_share),
@@ -46,8 +49,21 @@ def document(judgement: Judgement) -> dict[str, Any]:
 
 
 def _file(file: FileInfo) -> dict[str, Any]:
-    names = ("name", "duration_s", "sample_rate_hz", "channels", "layout", "frame_rate", "drop_frame", "start_timecode", "frame_rate_varies", "has_picture")
-    return {name: getattr(file, name) for name in names} | {"channel_names": list(channel_names(file.layout, file.channels))}
+    names = (
+        "name",
+        "duration_s",
+        "sample_rate_hz",
+        "channels",
+        "layout",
+        "frame_rate",
+        "drop_frame",
+        "start_timecode",
+        "frame_rate_varies",
+        "has_picture",
+    )
+    return {name: getattr(file, name) for name in names} | {
+        "channel_names": list(channel_names(file.layout, file.channels))
+    }
 
 
 def _range(context: JudgingContext) -> dict[str, Any]:
@@ -87,7 +103,11 @@ def _loudness(judgement: Judgement) -> dict[str, Any]:
     context = judgement.context
     mix, loud = context.measurement.mix, context.loudness
     at_s, channel = highest_peak(mix, context.measurement.file.sample_rate_hz)
-    to_dialogue = None if context.dialogue_lufs is None or loud.integrated_lufs is None else loud.integrated_lufs - context.dialogue_lufs
+    to_dialogue = (
+        None
+        if context.dialogue_lufs is None or loud.integrated_lufs is None
+        else loud.integrated_lufs - context.dialogue_lufs
+    )
     return {
         "integrated_lufs": figure(loud.integrated_lufs),
         "range_lu": figure(loud.range_lu),
@@ -116,7 +136,10 @@ def _passage(p: Passage, at: Callable[[float], float]) -> dict[str, Any]:
         "first_word_lu": figure(p.first_word_lu),
         "audibility": figure(p.audibility),
         "weakest_band_hz": p.weakest_band_hz,
-        "bands": [{"centre_hz": b.centre_hz, "speech_db": figure(b.speech_db), "background_db": figure(b.background_db)} for b in p.bands],
+        "bands": [
+            {"centre_hz": b.centre_hz, "speech_db": figure(b.speech_db), "background_db": figure(b.background_db)}
+            for b in p.bands
+        ],
     }
 
 
@@ -139,12 +162,21 @@ def _stem(stem: StemLevels) -> dict[str, Any]:
 
 
 def _cue(cue: Cue, at: Callable[[float], float]) -> dict[str, Any]:
-    return {"in_s": at(cue.in_s), "out_s": at(cue.out_s), "level_lufs": cue.level_lufs, "fade_s": cue.fade_s, "sources": list(cue.sources)}
+    return {
+        "in_s": at(cue.in_s),
+        "out_s": at(cue.out_s),
+        "level_lufs": cue.level_lufs,
+        "fade_s": cue.fade_s,
+        "sources": list(cue.sources),
+    }
 
 
 def _captions(captions: Captions, at: Callable[[float], float]) -> dict[str, Any]:
     # As they were given, also where they were moved to their words.
-    given = [{"in_s": at(c.in_s + captions.late_s), "out_s": at(c.out_s + captions.late_s), "text": c.text} for c in captions.all]
+    given = [
+        {"in_s": at(c.in_s + captions.late_s), "out_s": at(c.out_s + captions.late_s), "text": c.text}
+        for c in captions.all
+    ]
     return {"fit": captions.fit, "agreement": captions.agreement, "late_s": captions.late_s, "all": given}
 
 
@@ -183,10 +215,16 @@ def _remedy(remedy: Remedy, clock: Clock) -> dict[str, Any]:
         "role": remedy.role,
         "source": remedy.source,
         "together": remedy.together,
-        "channel": remedy.side and {"number": remedy.side.index + 1, "name": remedy.side.name, "share": remedy.side.share},
+        "channel": remedy.side
+        and {"number": remedy.side.index + 1, "name": remedy.side.name, "share": remedy.side.share},
         "amount_db": remedy.amount_db,
-        "points": [{"at_s": clock.in_file(p.at_s), "at_timecode": clock.timecode_in(p.at_s), "gain_db": p.gain_db} for p in remedy.points],
-        "bands": [{"centre_hz": b.centre_hz, "width_octaves": b.width_octaves, "gain_db": b.gain_db} for b in remedy.bands],
+        "points": [
+            {"at_s": clock.in_file(p.at_s), "at_timecode": clock.timecode_in(p.at_s), "gain_db": p.gain_db}
+            for p in remedy.points
+        ],
+        "bands": [
+            {"centre_hz": b.centre_hz, "width_octaves": b.width_octaves, "gain_db": b.gain_db} for b in remedy.bands
+        ],
         "predicted_speech_to_background_lu": figure(remedy.predicted_speech_to_background_lu),
         "predicted_audibility": figure(remedy.predicted_audibility),
         "predicted_clear_share": figure(remedy.predicted_clear_share),

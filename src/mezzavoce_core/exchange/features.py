@@ -29,7 +29,10 @@ def write_features(measurement: Measurement, path: Path) -> None:
         "file": measurement.file.as_dict(),
         "samples": [levels.samples for levels in signals],
         "gaps": [[asdict(g) for g in levels.gaps] for levels in signals],
-        "stems": [{name: getattr(s, name) for name in _FACTS} | {"held": [asdict(h) for h in s.held]} for s in measurement.stems],
+        "stems": [
+            {name: getattr(s, name) for name in _FACTS} | {"held": [asdict(h) for h in s.held]}
+            for s in measurement.stems
+        ],
         "gain": None if measurement.gain is None else gain_dict(measurement.gain),
     }
     if measurement.rest is not None:
@@ -48,13 +51,22 @@ def read_features(path: Path) -> Measurement:
             if header.get("format") != FORMAT:
                 raise ValueError(header.get("format"))
             gaps = [tuple(Gap(**g) for g in found) for found in header["gaps"]]
-            levels = [Levels(samples=n, gaps=gaps[k], **{name: stored[f"{name}_{k}"] for name in _ARRAYS}) for k, n in enumerate(header["samples"])]
+            levels = [
+                Levels(samples=n, gaps=gaps[k], **{name: stored[f"{name}_{k}"] for name in _ARRAYS})
+                for k, n in enumerate(header["samples"])
+            ]
             rest = Rest(stored["rest_mix"], stored["rest_left"]) if "rest_mix" in stored else None
     except (OSError, ValueError, KeyError) as error:
         raise NotMeasurable(f"The stored measurement cannot be read ({error}); measure the mix again.") from None
     stems = tuple(
-        StemLevels(levels=own, **facts | {"held": tuple(Held(**h) for h in facts["held"])}) for own, facts in zip(levels[1:], header["stems"], strict=True)
+        StemLevels(levels=own, **facts | {"held": tuple(Held(**h) for h in facts["held"])})
+        for own, facts in zip(levels[1:], header["stems"], strict=True)
     )
     return Measurement(
-        FileInfo.from_dict(header["file"]), header["made_by"], levels[0], stems, None if header["gain"] is None else gain_from_dict(header["gain"]), rest
+        FileInfo.from_dict(header["file"]),
+        header["made_by"],
+        levels[0],
+        stems,
+        None if header["gain"] is None else gain_from_dict(header["gain"]),
+        rest,
     )

@@ -1,7 +1,7 @@
 """True peaks for the page at several levels of detail, so that every view is one short stretch of bytes.
 
-A JSON line padded to 512 bytes (channels, names, levels with hop, count and offset), then for each level one byte a channel and
-step, step after step: 0 for silence, else half decibels above -100 dBTP.
+A JSON line padded to 512 bytes (channels, names, levels with hop, count and offset), then for each level one byte a
+channel and step, step after step: 0 for silence, else half decibels above -100 dBTP.
 """
 
 import json

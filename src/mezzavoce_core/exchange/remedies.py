@@ -3,8 +3,19 @@
 from math import log10
 from typing import Any
 
-ROLES = {"dialogue": "the voice", "music": "the music", "effects": "the effects", "background": "music and effects", "mix": "the whole mix"}
-_TOGETHER = {"dialogue": "all voices", "music": "all music", "effects": "all effects", "background": "all music and effects"}
+ROLES = {
+    "dialogue": "the voice",
+    "music": "the music",
+    "effects": "the effects",
+    "background": "music and effects",
+    "mix": "the whole mix",
+}
+_TOGETHER = {
+    "dialogue": "all voices",
+    "music": "all music",
+    "effects": "all effects",
+    "background": "all music and effects",
+}
 
 _RESHAPED = {
     "duck-late": "Let {who} fall before the first word ({amount} dB down, earlier)",
@@ -25,7 +36,11 @@ def in_sentence(words: str) -> str:
 
 def whom(remedy: dict[str, Any]) -> str:
     """What a remedy is for: a role with all its stems or one of them, all of it or one channel."""
-    side, source, who = remedy.get("channel"), remedy.get("source"), (_TOGETHER if remedy.get("together") else ROLES)[remedy["role"]]
+    side, source, who = (
+        remedy.get("channel"),
+        remedy.get("source"),
+        (_TOGETHER if remedy.get("together") else ROLES)[remedy["role"]],
+    )
     of_stem = f"{who} of “{source}”" if source else who
     return f"{of_stem} in {side['name']}" if side else of_stem
 
@@ -42,7 +57,9 @@ def change(remedy: dict[str, Any], kind: str = "") -> str:
     """A remedy in a few words; ``kind`` is what it is for."""
     who, amount = whom(remedy), abs(remedy["amount_db"])
     if remedy["action"] == "reshape":
-        return _RESHAPED.get(kind, "Draw the ramp of {who} anew").format(who=who, amount=f"{amount:.1f}", signed=f"{remedy['amount_db']:+.1f}")
+        return _RESHAPED.get(kind, "Draw the ramp of {who} anew").format(
+            who=who, amount=f"{amount:.1f}", signed=f"{remedy['amount_db']:+.1f}"
+        )
     if remedy["action"] == "hold":
         return f"Hold {who} down through the pause ({amount:.1f} dB)"
     if remedy["action"] == "carve":
@@ -54,7 +71,13 @@ def change(remedy: dict[str, Any], kind: str = "") -> str:
         return f"Take the dip of {who} out ({amount:.1f} dB)"
     if remedy["role"] == "mix" and remedy["action"] != "gain":
         who = "the mix here"
-    where = ", to where its bed is elsewhere" if remedy.get("to_bed") else " throughout" if kind == "clear-share-low" else ""
+    where = (
+        ", to where its bed is elsewhere"
+        if remedy.get("to_bed")
+        else " throughout"
+        if kind == "clear-share-low"
+        else ""
+    )
     return f"{'Raise' if remedy['amount_db'] > 0 else 'Lower'} {who} by {amount:.1f} dB{where}"
 
 
@@ -98,7 +121,11 @@ def _off(remedy: dict[str, Any]) -> str:
     """What stands off from its like elsewhere afterwards."""
     if not (off := remedy.get("stands_off_db")):
         return ""
-    return f"the voice then stands {off:.1f} LU over the others" if remedy["role"] == "dialogue" else f"the bed then lies {off:.1f} dB under the others"
+    return (
+        f"the voice then stands {off:.1f} LU over the others"
+        if remedy["role"] == "dialogue"
+        else f"the bed then lies {off:.1f} dB under the others"
+    )
 
 
 def lack(remedy: dict[str, Any]) -> str:

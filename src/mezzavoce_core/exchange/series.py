@@ -33,7 +33,10 @@ _SILENCE_LUFS = -100.0
 
 
 def series(judgement: Judgement) -> dict[str, Floats]:
-    """All curves by name, ``(blocks,)`` each; ``music_gain_db`` is ``(blocks, channels + 1)``, the joint gain last. Absent figures are NaN."""
+    """All curves by name, ``(blocks,)`` each; ``music_gain_db`` is ``(blocks, channels + 1)``, the joint gain last.
+
+    Absent figures are NaN.
+    """
     context = judgement.context
     count = _count(context)
     times = {"time_s": context.origin_s + np.arange(count) * BLOCK_S}
@@ -55,7 +58,9 @@ def _of_the_mix(context: JudgingContext) -> dict[str, Floats]:
     return {
         "momentary_lufs": _level(at_blocks(moving_mean(context.power, MOMENTARY_TICKS, context.breaks))[:count]),
         "short_term_lufs": _level(at_blocks(moving_mean(context.power, SHORT_TERM_TICKS, context.breaks))[:count]),
-        "true_peak_dbtp": np.maximum(amplitude_to_db(_block_peaks(context.measurement.mix.true_peak.max(axis=1), count)), _SILENCE_LUFS),
+        "true_peak_dbtp": np.maximum(
+            amplitude_to_db(_block_peaks(context.measurement.mix.true_peak.max(axis=1), count)), _SILENCE_LUFS
+        ),
     }
 
 
@@ -67,7 +72,11 @@ def _block_peaks(per_tick: Floats, count: int) -> Floats:
 def _of_the_stems(context: JudgingContext) -> dict[str, Floats]:
     balance, absent = context.balance, np.full(_count(context), np.nan)
     roles = ("music", "effects", "background")
-    parts = dict.fromkeys(("speech", *roles)) if balance is None else {"speech": balance.voice, **{role: getattr(balance, role) for role in roles}}
+    parts = (
+        dict.fromkeys(("speech", *roles))
+        if balance is None
+        else {"speech": balance.voice, **{role: getattr(balance, role) for role in roles}}
+    )
     return {f"{name}_lufs": absent if power is None else _level(block_mean(power)) for name, power in parts.items()}
 
 
@@ -110,9 +119,12 @@ def write_npz(judgement: Judgement, path: Path) -> None:
 
 
 def write_page_series(judgement: Judgement, path: Path) -> None:
-    """Write the curves that the page draws: a JSON line (names, count, hop, digests), then int16 hundredths, curve after curve.
+    """Write the curves that the page draws.
 
-    The JSON line is padded with blanks to an even length; -32768 stands for an absent figure. Curves of one digest are the same.
+    A JSON line (names, count, hop, digests), then int16 hundredths, curve after curve.
+
+    The JSON line is padded with blanks to an even length; -32768 stands for an absent figure. Curves of one digest are
+    the same.
     """
     curves = _drawn(judgement.context)
     # Counted from the first sample of the file; what lies before the programme is absent.
@@ -123,11 +135,18 @@ def write_page_series(judgement: Judgement, path: Path) -> None:
     for name in _PAGE_CURVES:
         values = np.nan_to_num(np.round(np.concatenate([np.full(before, np.nan), curves[name]]) * 100), nan=ABSENT)
         packed[name] = np.clip(values, ABSENT, 32767).astype("<i2").tobytes()
-    path.write_bytes(_page_file({"count": count, "hop_s": BLOCK_S, "start_s": round(start_s, 3), "digests": _digests(packed)}, packed))
+    path.write_bytes(
+        _page_file(
+            {"count": count, "hop_s": BLOCK_S, "start_s": round(start_s, 3), "digests": _digests(packed)}, packed
+        )
+    )
 
 
 def without(content: bytes, have: Collection[str]) -> bytes:
-    """The content of a file of curves for a page without the curves whose digest is among ``have``; their digests still stand in the JSON line."""
+    """The content of a file of curves for a page without the curves whose digest is among ``have``.
+
+    Their digests still stand in the JSON line.
+    """
     line, _, values = content.partition(b"\n")
     header = json.loads(line)
     length = header["count"] * 2

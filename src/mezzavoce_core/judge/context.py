@@ -37,12 +37,20 @@ def gather(
     earlier: Judgement | None = None,
     revisited: Mapping[str, MusicGain] | None = None,
 ) -> JudgingContext:
-    """The context of a measurement under a spec. Corrections and captions carry times of the file; ``earlier`` and ``revisited`` save work."""
+    """The context of a measurement under a spec.
+
+    Corrections and captions carry times of the file; ``earlier`` and ``revisited`` save work.
+    """
     ground = ground_of(earlier, measurement, spec, programme) or _ground(measurement, spec, programme)
     context = replace(ground, ground=ground)
     if ground.balance is not None:
         hands = [c.shifted(-ground.origin_s) for c in corrections if c.out_s > ground.origin_s]
-        context = _with_hands(context, ground.balance, hands, Revisited({**(earlier.context.revisited if earlier else {}), **(revisited or {})}))
+        context = _with_hands(
+            context,
+            ground.balance,
+            hands,
+            Revisited({**(earlier.context.revisited if earlier else {}), **(revisited or {})}),
+        )
         context = replace(context, passages=_passages(context, Kept.of(earlier, measurement, context)))
         context = replace(context, served_by=served_by(context))
         context = replace(context, wanted_depths=wanted_depths(context))
@@ -89,7 +97,9 @@ def _with_voice(context: JudgingContext, voice: Floats) -> JudgingContext:
     music = measured.role_power("music", gain=gain)
     effects, background = measured.role_power("effects", gain=gain), measured.role_power(*_BACKGROUND, gain=gain)
     under = {role: bands for role in _BACKGROUND if (bands := measured.role_bands(role)) is not None}
-    balance = Balance(voice, music, effects, background, speech_ticks(speech, len(voice)), measured.role_bands("dialogue"), under)
+    balance = Balance(
+        voice, music, effects, background, speech_ticks(speech, len(voice)), measured.role_bands("dialogue"), under
+    )
     return replace(context, speech=speech, balance=balance, playing=_playing(measured))
 
 
@@ -98,7 +108,9 @@ def _playing(measured: Measurement) -> tuple[tuple[float, float], ...]:
     return sounding(np.sum([power for _, power in stems], axis=0)) if stems else ()
 
 
-def _with_hands(context: JudgingContext, balance: Balance, corrections: Sequence[Correction], revisited: Revisited) -> JudgingContext:
+def _with_hands(
+    context: JudgingContext, balance: Balance, corrections: Sequence[Correction], revisited: Revisited
+) -> JudgingContext:
     """With speech as it was measured and set by hand, and what follows from it."""
     speech = correct(context.speech or (), corrections)
     balance = balance.with_speech(speech_ticks(speech, len(balance.voice)))
@@ -122,7 +134,11 @@ def _passages(context: JudgingContext, kept: Kept | None) -> tuple[Passage, ...]
 
 
 def _ducks(
-    context: JudgingContext, music: Floats | None, speech: Sequence[Speech], corrections: Sequence[Correction], revisited: Revisited
+    context: JudgingContext,
+    music: Floats | None,
+    speech: Sequence[Speech],
+    corrections: Sequence[Correction],
+    revisited: Revisited,
 ) -> tuple[Duck, ...] | None:
     """The measured moves of the music, looked at again where a hand set other speech."""
     measured = context.measurement
@@ -164,4 +180,6 @@ def _with_cues(context: JudgingContext) -> JudgingContext:
     """With the level of cues as it is without what was done to their gain."""
     if not context.cues or not context.ducks:
         return context
-    return replace(context, cues=in_the_clear(context.cues, context.music_stems, _moved(context.ducks, len(context.power))))
+    return replace(
+        context, cues=in_the_clear(context.cues, context.music_stems, _moved(context.ducks, len(context.power)))
+    )

@@ -1,4 +1,7 @@
-"""One fault, one finding: where several kinds explain one place, the cause stays and the others stand in its ``also``."""
+"""One fault, one finding.
+
+Where several kinds explain one place, the cause stays and the others stand in its ``also``.
+"""
 
 from collections import defaultdict
 from collections.abc import Iterable
@@ -11,7 +14,15 @@ _WEIGHT = {MUST: 2, SHOULD: 1, NOTE: 0}
 # A late fall is heard in the gap's window until this long after it is done.
 _REACH_S = 1.6
 _EXPLAINS: dict[str, tuple[str, ...]] = {
-    "duck-one-sided": ("duck-missing", "duck-shallow", "duck-late", "duck-uneven", "masked-speech", "first-word-masked", "channel-imbalance"),
+    "duck-one-sided": (
+        "duck-missing",
+        "duck-shallow",
+        "duck-late",
+        "duck-uneven",
+        "masked-speech",
+        "first-word-masked",
+        "channel-imbalance",
+    ),
     "voice-low": ("duck-missing", "duck-shallow", "masked-speech", "first-word-masked", "voice-uneven", "section-jump"),
     "duck-missing": ("duck-late", "duck-shallow", "masked-speech", "first-word-masked"),
     "duck-late": ("duck-slow-ramp", "masked-speech", "first-word-masked"),
@@ -34,10 +45,12 @@ _ORDER = {name: k for k, name in enumerate(_EXPLAINS)}
 def merge(findings: Iterable[Finding]) -> tuple[Finding, ...]:
     """Findings in order of time, of those that begin together the longer first, each cause once.
 
-    A cause takes over the severity of what it explains when that is graver. What a finding explains goes with it to its own cause.
+    A cause takes over the severity of what it explains when that is graver. What a finding explains goes with it to its
+    own cause.
     """
     kept: list[Finding] = []
-    # Causes by what they account for, and where they are kept; those that were explained themselves come after all others.
+    # Causes by what they account for, and where they are kept; those that were explained themselves come after all
+    # others.
     causes: defaultdict[str, list[tuple[Finding, int]]] = defaultdict(list)
     gone: defaultdict[str, list[tuple[Finding, int]]] = defaultdict(list)
     for finding in sorted(findings, key=lambda f: (_ORDER.get(f.kind, len(_ORDER)), f.in_s)):
@@ -56,7 +69,9 @@ def merge(findings: Iterable[Finding]) -> tuple[Finding, ...]:
 def _with(cause: Finding, explained: Finding) -> Finding:
     """A cause with what it explains."""
     graver = explained.severity if _WEIGHT[explained.severity] > _WEIGHT[cause.severity] else cause.severity
-    return replace(cause, also=cause.also if explained.kind in cause.also else (*cause.also, explained.kind), severity=graver)
+    return replace(
+        cause, also=cause.also if explained.kind in cause.also else (*cause.also, explained.kind), severity=graver
+    )
 
 
 def _explains(cause: Finding, other: Finding) -> bool:

@@ -11,10 +11,12 @@ FEWEST = 3
 
 
 def deviating(levels: Sequence[float], limit: float) -> Mapping[int, float]:
-    """Which of some levels (dB) stand further than ``limit`` from the median of all the others, and by how much; two have no middle.
+    """Which of some levels (dB) stand further than ``limit`` from the median of all the others, and by how much.
 
-    Of few levels one that stands far off pulls the middle of the others with it. So the furthest is left out first, and only what
-    then still stands off counts.
+    Two have no middle.
+
+    Of few levels one that stands far off pulls the middle of the others with it. So the furthest is left out first, and
+    only what then still stands off counts.
     """
     if len(levels) < FEWEST:
         return {}

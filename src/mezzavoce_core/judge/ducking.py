@@ -1,4 +1,7 @@
-"""What the kinds of the ducking family have in common: which speech a duck serves, how a better one would look, and how a finding of one is written."""
+"""What the kinds of the ducking family have in common.
+
+Which speech a duck serves, how a better one would look, and how a finding of one is written.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
@@ -30,7 +33,10 @@ def known_ducks(context: JudgingContext) -> Sequence[Duck]:
 
 
 def served(context: JudgingContext, duck: Duck) -> list[Passage]:
-    """Passages that lie under a duck, by their middle; under one that is not sure only where the level went down, too."""
+    """Passages that lie under a duck, by their middle.
+
+    Under one that is not sure only where the level went down, too.
+    """
     known = context.served_by.get(id(duck))
     return _served(context, duck) if known is None else known
 
@@ -55,7 +61,10 @@ def needed(context: JudgingContext, duck: Duck) -> bool:
 
 
 def usual_depth_db(context: JudgingContext, without: Sequence[Duck]) -> float | None:
-    """The depth that the other ducks of a programme have in the middle, those alone that are sure; None where no other is."""
+    """The depth that the other ducks of a programme have in the middle, those alone that are sure.
+
+    None where no other is.
+    """
     return _middle(context.sure_depths, without)
 
 
@@ -77,7 +86,9 @@ def served_by(context: JudgingContext) -> dict[int, list[Passage]]:
 
 def wanted_depths(context: JudgingContext) -> dict[int, float]:
     """How deep each sure duck would have to be, by its identity."""
-    return {id(d): d.depth_db + max((context.need_db(p) for p in served(context, d)), default=0.0) for d in _sure(context)}
+    return {
+        id(d): d.depth_db + max((context.need_db(p) for p in served(context, d)), default=0.0) for d in _sure(context)
+    }
 
 
 def bed_db(context: JudgingContext, without: Sequence[Duck]) -> float | None:
@@ -90,10 +101,15 @@ def bed_db(context: JudgingContext, without: Sequence[Duck]) -> float | None:
 
 
 def usual_ramps_s(context: JudgingContext) -> tuple[float, float]:
-    """How long the falls and the returns of a programme take in the middle, neither steps nor drawn out; ramps that are soft where none is sure."""
+    """How long the falls and the returns of a programme take in the middle, neither steps nor drawn out.
+
+    Ramps that are soft where none is sure.
+    """
     sure = _sure(context)
     falls = [d.fall_end_s - d.fall_start_s for d in sure if d.fall_start_s is not None and d.fall_end_s is not None]
-    returns = [d.return_end_s - d.return_start_s for d in sure if d.return_start_s is not None and d.return_end_s is not None]
+    returns = [
+        d.return_end_s - d.return_start_s for d in sure if d.return_start_s is not None and d.return_end_s is not None
+    ]
     return _usual_s(falls, *FALLS_S, FALL_S), _usual_s(returns, *RETURNS_S, RETURN_S)
 
 
@@ -102,30 +118,54 @@ def _usual_s(lengths_s: Sequence[float], shortest: float, longest: float, soft: 
 
 
 def off_usual_db(context: JudgingContext, duck: Duck) -> float:
-    """By how many dB more (less: negative) the music falls under a duck than under the others in the middle; 0 where it has no depth of its own."""
+    """By how many dB more (less: negative) the music falls under a duck than under the others in the middle.
+
+    0 where it has no depth of its own.
+    """
     usual = usual_depth_db(context, [duck])
     return duck.depth_db - usual if usual is not None and duck.tells(OWN_DEPTH) else 0.0
 
 
 def duck_finding(kind: Kind, duck: Duck, **facts: Any) -> Finding:
-    """A finding about a duck, as sure as the duck is; the music may swell by itself while it is turned down, but what its level denies is no fact."""
+    """A finding about a duck, as sure as the duck is.
+
+    The music may swell by itself while it is turned down, but what its level denies is no fact.
+    """
     sure = facts.pop("certainty", duck.certainty)
-    return Finding(kind=kind.name, family=kind.family, role="music", certainty=sure if goes_down(duck) else min(sure, _DENIED), **facts)
+    return Finding(
+        kind=kind.name,
+        family=kind.family,
+        role="music",
+        certainty=sure if goes_down(duck) else min(sure, _DENIED),
+        **facts,
+    )
 
 
-def reshaped(context: JudgingContext, duck: Duck, wanted: Mapping[str, float], *, action: str = "reshape", flat: bool = False) -> Remedy:
-    """What has to be added to the music so that a duck has other corners or another depth; ``flat``: so that it is not there at all."""
+def reshaped(
+    context: JudgingContext, duck: Duck, wanted: Mapping[str, float], *, action: str = "reshape", flat: bool = False
+) -> Remedy:
+    """What has to be added to the music so that a duck has other corners or another depth.
+
+    ``flat``: so that it is not there at all.
+    """
     better = replace(duck, **wanted)  # type: ignore[arg-type]
     known = {t for d in (duck, better) for name in _CORNERS if (t := getattr(d, name)) is not None}
     times = np.array(sorted(min(max(t, 0.0), context.duration_s) for t in known))
     target = np.zeros(len(times)) if flat else better.gain_db(times)
     added = target - duck.gain_db(times)
-    points = _without_doubles([Point(round(float(t), 3), round(float(g), 1)) for t, g in zip(times, added, strict=True)])
-    return predicted(context, Remedy(action=action, role="music", amount_db=_largest(points), points=points), served(context, duck))
+    points = _without_doubles(
+        [Point(round(float(t), 3), round(float(g), 1)) for t, g in zip(times, added, strict=True)]
+    )
+    return predicted(
+        context, Remedy(action=action, role="music", amount_db=_largest(points), points=points), served(context, duck)
+    )
 
 
 def reshaping(context: JudgingContext, duck: Duck, wanted: Mapping[str, float], **how: Any) -> dict[str, Any]:
-    """What a finding says of a remedy that is a duck of another shape: how it is worked out (see ``reshaped``), and what it leans on."""
+    """What a finding says of a remedy that is a duck of another shape.
+
+    How it is worked out (see ``reshaped``), and what it leans on.
+    """
 
     def mend() -> Remedies:
         return reshaped(context, duck, wanted, **how), ()

@@ -1,4 +1,7 @@
-"""What an earlier judgement of the same measurement saves: all that lies far from what a hand changed since stays as it was."""
+"""What an earlier judgement of the same measurement saves.
+
+All that lies far from what a hand changed since stays as it was.
+"""
 
 from typing import Self
 
@@ -16,7 +19,9 @@ _REACH_S = 12.0
 """Twice as far as a remedy looks around a finding."""
 
 
-def ground_of(earlier: Judgement | None, measurement: Measurement, spec: Spec, given: Programme | None) -> JudgingContext | None:
+def ground_of(
+    earlier: Judgement | None, measurement: Measurement, spec: Spec, given: Programme | None
+) -> JudgingContext | None:
     """What an earlier judgement began with, where this one begins with the same; else None."""
     if earlier is None or earlier.measurement is not measurement:
         return None
@@ -27,7 +32,13 @@ def ground_of(earlier: Judgement | None, measurement: Measurement, spec: Spec, g
 class Kept:
     """The passages and remedies of an earlier judgement, as far as they hold."""
 
-    def __init__(self, context: JudgingContext, findings: tuple[Finding, ...], flags: NDArray[np.bool_], important: tuple[tuple[float, float], ...]) -> None:
+    def __init__(
+        self,
+        context: JudgingContext,
+        findings: tuple[Finding, ...],
+        flags: NDArray[np.bool_],
+        important: tuple[tuple[float, float], ...],
+    ) -> None:
         """Of an earlier judgement; ``flags`` per tick and ``important`` effects (seconds) are as they are now."""
         assert context.balance is not None
         changed = context.balance.flags != flags
@@ -55,7 +66,11 @@ class Kept:
     def mended(self, finding: Finding) -> Finding:
         """A finding with its remedies, those it had where nothing near it changed."""
         before = self._findings.get(_key(finding)) if finding.mend else None
-        return finding.with_remedies((before.remedy, before.alternatives)) if before and self._holds(finding.in_s, finding.out_s) else finding.mended()
+        return (
+            finding.with_remedies((before.remedy, before.alternatives))
+            if before and self._holds(finding.in_s, finding.out_s)
+            else finding.mended()
+        )
 
     def _holds(self, in_s: float, out_s: float) -> bool:
         last = len(self._changes) - 1

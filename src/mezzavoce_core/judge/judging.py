@@ -32,13 +32,19 @@ def judge(
 ) -> Judgement:
     """Figures, passages, ducks and findings of a measurement under a spec.
 
-    What was set by hand (times of the file) wins over what was measured; without a ``programme`` head and tail are found and left out.
-    An ``earlier`` judgement of the same measurement makes it quicker, and so does what is known ``revisited`` from the context of any; neither changes anything.
+    What was set by hand (times of the file) wins over what was measured; without a ``programme`` head and tail are
+    found and left out. An ``earlier`` judgement of the same measurement makes it quicker, and so does what is known
+    ``revisited`` from the context of any; neither changes anything.
     """
     context = gather(measurement, spec, corrections, programme, captions, earlier=earlier, revisited=revisited)
     kept = Kept.of(earlier, measurement, context)
-    findings = tuple(_sourced(context, kept.mended(f) if kept else f.mended()) for f in merge(_careful(f) for kind in KINDS for f in kind.found(context)))
-    share = clear_share(context.local_ratio_lu, spec.limits.clearance_lu) if spec.limits.clearance_lu is not None else None
+    findings = tuple(
+        _sourced(context, kept.mended(f) if kept else f.mended())
+        for f in merge(_careful(f) for kind in KINDS for f in kind.found(context))
+    )
+    share = (
+        clear_share(context.local_ratio_lu, spec.limits.clearance_lu) if spec.limits.clearance_lu is not None else None
+    )
     return Judgement(measurement, context, findings, share)
 
 
@@ -46,11 +52,16 @@ def _careful(finding: Finding) -> Finding:
     """What is more likely wrong than right is a note, and says so."""
     if finding.certainty >= _LIKELY:
         return finding
-    return replace(finding, severity=NOTE, message=f"{finding.message} This cannot be told with certainty here; listen.")
+    return replace(
+        finding, severity=NOTE, message=f"{finding.message} This cannot be told with certainty here; listen."
+    )
 
 
 def _sourced(context: JudgingContext, finding: Finding) -> Finding:
     """With the stem that it is about, where its role has several, and that of each of its remedies."""
     source = finding.source or source_of(context, finding.role, finding.in_s, finding.out_s)
-    remedy, alternatives = finding.remedy and for_stems(context, finding.remedy), tuple(for_stems(context, r) for r in finding.alternatives)
+    remedy, alternatives = (
+        finding.remedy and for_stems(context, finding.remedy),
+        tuple(for_stems(context, r) for r in finding.alternatives),
+    )
     return replace(finding, source=source, remedy=remedy, alternatives=alternatives)

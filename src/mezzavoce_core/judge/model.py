@@ -41,7 +41,10 @@ class Point:
 
 @dataclass(frozen=True)
 class Side:
-    """One channel of several: its place in the file, from 0, what it is called on a page, and its share of the role's power (0 to 1) in the middle."""
+    """One channel of several.
+
+    Its place in the file, from 0; what it is called on a page; its share of the role's power (0 to 1) in the middle.
+    """
 
     index: int
     name: str
@@ -70,12 +73,14 @@ class Remedy:
     """Of a gain over the whole programme: the share of the speech that is in the clear then, 0 to 1."""
     predicted_integrated_lufs: float | None = None
     then_whole_db: float | None = None
-    """Of a gain over the whole programme: what the whole mix wants afterwards to be as loud as it should; None where it is."""
+    """Of a gain over the whole programme: what the whole mix wants afterwards to be as loud as it should; None where it
+    is."""
     predicted_true_peak_dbtp: float | None = None
     headroom_missing_db: float | None = None
     """By how much a peak would pass the limit; None where none does."""
     stands_off_db: float | None = None
-    """By how much the voice then stands over the other passages, or the music under its bed elsewhere; None where that is within the spec."""
+    """By how much the voice then stands over the other passages, or the music under its bed elsewhere; None where that
+    is within the spec."""
     to_bed: bool = False
     """Whether it brings the music to where its bed is elsewhere, which may be further than is needed here."""
     enough: bool = True
@@ -96,7 +101,10 @@ Remedies = tuple[Remedy | None, tuple[Remedy, ...]]
 
 @dataclass(frozen=True)
 class Finding:
-    """A fault, from ``in_s`` to ``out_s``. ``measured`` and ``limit`` are the figure and the limit it is named after, in ``unit``."""
+    """A fault, from ``in_s`` to ``out_s``.
+
+    ``measured`` and ``limit`` are the figure and the limit it is named after, in ``unit``.
+    """
 
     kind: str
     family: str
@@ -137,9 +145,12 @@ class Finding:
 
 @dataclass(frozen=True)
 class JudgingContext:
-    """All that a kind of finding may look at: the programme alone, times from its in. ``breaks`` marks ticks between its parts.
+    """All that a kind of finding may look at: the programme alone, times from its in.
 
-    ``balance`` and what follows from it are None where stems are wanted, ``ducks`` also where levels alone were measured.
+    ``breaks`` marks ticks between its parts.
+
+    ``balance`` and what follows from it are None where stems are wanted, ``ducks`` also where levels alone were
+    measured.
     """
 
     measurement: Measurement
@@ -161,7 +172,8 @@ class JudgingContext:
     served_by: Mapping[int, list[Passage]] = field(default_factory=dict)
     """The passages that lie under each duck, by its identity."""
     wanted_depths: Mapping[int, float] = field(default_factory=dict)
-    """How deep each sure duck that serves a voice would have to be, by its identity: as it is, or deeper where the voice is not clear."""
+    """How deep each sure duck that serves a voice would have to be, by its identity: as it is, or deeper where the
+    voice is not clear."""
     captions: Captions | None = None
     important: tuple[tuple[float, float], ...] = ()
     """Effects that a person called important, in seconds."""
@@ -178,7 +190,10 @@ class JudgingContext:
     """The same before anybody said anything, which the next judgement begins with."""
 
     def once(self, what: Callable[["JudgingContext"], Once]) -> Once:
-        """What follows from measurement, spec and programme alone: found before anybody said anything, and kept for all later judgements."""
+        """What follows from measurement, spec and programme alone.
+
+        Found before anybody said anything, and kept for all later judgements.
+        """
         if self.ground:
             return self.ground.once(what)
         if what not in self._found:
@@ -203,12 +218,19 @@ class JudgingContext:
     def touched(self, in_s: float, out_s: float) -> slice:
         """Which of the passages, which are in order and apart, a stretch touches."""
         passages = self.passages or ()
-        return slice(bisect_right(passages, in_s, key=lambda p: p.out_s), bisect_left(passages, out_s, key=lambda p: p.in_s))
+        return slice(
+            bisect_right(passages, in_s, key=lambda p: p.out_s), bisect_left(passages, out_s, key=lambda p: p.in_s)
+        )
 
     @cached_property
     def telling_lufs(self) -> Floats:
         """The voice of each passage, in order; NaN where it is not known, or too short to tell how loud a voice is."""
-        return np.array([np.nan if p.speech_lufs is None or p.out_s - p.in_s < _TELLING_S else p.speech_lufs for p in self.passages or ()])
+        return np.array(
+            [
+                np.nan if p.speech_lufs is None or p.out_s - p.in_s < _TELLING_S else p.speech_lufs
+                for p in self.passages or ()
+            ]
+        )
 
     @cached_property
     def effect_cues(self) -> tuple[Cue, ...]:
@@ -246,7 +268,11 @@ class JudgingContext:
     @cached_property
     def momentary_blocks(self) -> Floats:
         """Power of the 400 ms that end with each block of 100 ms; NaN where they touch a break."""
-        return self.ground.momentary_blocks if self.ground else at_blocks(moving_mean(self.power, MOMENTARY_TICKS, self.breaks))
+        return (
+            self.ground.momentary_blocks
+            if self.ground
+            else at_blocks(moving_mean(self.power, MOMENTARY_TICKS, self.breaks))
+        )
 
     def in_file(self, time_s: float) -> float:
         """A time of the programme as seconds from the first sample of the file."""
@@ -254,7 +280,10 @@ class JudgingContext:
 
     def parts(self) -> list[Loudness]:
         """The figures of each part of the programme by itself."""
-        spans = [(round((p.in_s - self.origin_s) * TICKS_PER_S), round((p.out_s - self.origin_s) * TICKS_PER_S)) for p in self.programme.parts]
+        spans = [
+            (round((p.in_s - self.origin_s) * TICKS_PER_S), round((p.out_s - self.origin_s) * TICKS_PER_S))
+            for p in self.programme.parts
+        ]
         return [loudness(self.power[a:b]) for a, b in spans]
 
     @property
@@ -265,7 +294,10 @@ class JudgingContext:
 
 @dataclass(frozen=True)
 class Kind:
-    """A kind of finding: its name, its family, and how it is found. ``alone``: from measurement, spec and programme, whatever people say of speech."""
+    """A kind of finding: its name, its family, and how it is found.
+
+    ``alone``: from measurement, spec and programme, whatever people say of speech.
+    """
 
     name: str
     family: str

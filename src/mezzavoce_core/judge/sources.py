@@ -9,7 +9,8 @@ from ..units import Floats, db_to_power
 from .model import JudgingContext, Remedy
 
 _NOTHING_DB = -30.0
-"""Other stems so far under one change nothing that is said of it: lowered by 15 dB, it still stands as far over them."""
+"""Other stems so far under one change nothing that is said of it: lowered by 15 dB, it still stands as far over
+them."""
 
 
 def source_of(context: JudgingContext, role: str, in_s: float, out_s: float) -> str | None:
@@ -22,7 +23,10 @@ def source_of(context: JudgingContext, role: str, in_s: float, out_s: float) -> 
 
 
 def for_stems(context: JudgingContext, remedy: Remedy) -> Remedy:
-    """A remedy with the stem that it is for where its role has several: the one that sounds alone from its first point to its last, else all of them."""
+    """A remedy with the stem that it is for, where its role has several.
+
+    The one that sounds alone from its first point to its last, else all of them.
+    """
     stems = _stems(context, remedy.role)
     if len(stems) < 2:
         return replace(remedy, source=None)

@@ -82,12 +82,22 @@ PRESETS: tuple[Spec, ...] = (
     Spec("EBU R 128", Limits(), "EBU R 128 (2023)"),
     Spec("EBU R 128 live", Limits(integrated_tolerance_lu=1.0), "EBU R 128 (2023), live programmes"),
     Spec("EBU R 128 s1", Limits(short_term_max_lufs=-18.0), "EBU R 128 s1, short-form content"),
-    Spec("ATSC A/85", Limits(integrated_lufs=-24.0, integrated_tolerance_lu=2.0, true_peak_max_dbtp=-2.0, anchor="dialogue"), "ATSC A/85:2013, long form"),
+    Spec(
+        "ATSC A/85",
+        Limits(integrated_lufs=-24.0, integrated_tolerance_lu=2.0, true_peak_max_dbtp=-2.0, anchor="dialogue"),
+        "ATSC A/85:2013, long form",
+    ),
     Spec("ARIB TR-B32", Limits(integrated_lufs=-24.0, integrated_tolerance_lu=1.0), "ARIB TR-B32"),
-    Spec("Free TV OP-59", Limits(integrated_lufs=-24.0, integrated_tolerance_lu=1.0, true_peak_max_dbtp=-2.0), "Free TV Australia OP-59"),
+    Spec(
+        "Free TV OP-59",
+        Limits(integrated_lufs=-24.0, integrated_tolerance_lu=1.0, true_peak_max_dbtp=-2.0),
+        "Free TV Australia OP-59",
+    ),
     Spec("AES TD1008 speech online", Limits(integrated_lufs=-18.0), "AES TD1008"),
     Spec("Online video", Limits(integrated_lufs=-14.0, integrated_tolerance_lu=1.0), "common practice"),
-    Spec("Accessible audio", Limits(integrated_lufs=None, true_peak_max_dbtp=None, clearance_lu=20.0), "WCAG 2 SC 1.4.7"),
+    Spec(
+        "Accessible audio", Limits(integrated_lufs=None, true_peak_max_dbtp=None, clearance_lu=20.0), "WCAG 2 SC 1.4.7"
+    ),
 )
 DEFAULT = PRESETS[0]
 BOUNDS: dict[str, tuple[float, float]] = {
@@ -156,7 +166,11 @@ def loads(content: bytes, name: str = "The file") -> Spec:
 
 def from_dict(data: Any) -> Spec:
     """A spec from ``{"name": …, "limits": {…}}``. Raises SpecError that names the field."""
-    if not isinstance(data, Mapping) or not isinstance(data.get("name"), str) or not isinstance(data.get("limits", {}), Mapping):
+    if (
+        not isinstance(data, Mapping)
+        or not isinstance(data.get("name"), str)
+        or not isinstance(data.get("limits", {}), Mapping)
+    ):
         raise SpecError("A spec is a JSON object with a “name” and “limits”.")
     if not data["name"].strip():
         raise SpecError("“name” is empty; give the spec a name.")
@@ -169,7 +183,9 @@ def from_dict(data: Any) -> Spec:
     known = {f.name: f for f in fields(Limits)}
     unknown = sorted(set(given) - set(known))
     if unknown:
-        raise SpecError(f"This version knows no limit “{unknown[0]}”. Leave it out, or choose from: {', '.join(known)}.")
+        raise SpecError(
+            f"This version knows no limit “{unknown[0]}”. Leave it out, or choose from: {', '.join(known)}."
+        )
     for name, value in given.items():
         _check_value(name, value)
     limits = Limits(**given)

@@ -13,14 +13,20 @@ from .model import JudgingContext
 
 
 def windows_over(context: JudgingContext, ticks: int, limit_lufs: float) -> Iterator[tuple[float, float, float]]:
-    """In, out and highest level of each stretch whose windows of ``ticks``, looked at every 10 ms, stand above a limit."""
+    """In, out and highest level of each stretch whose windows stand above a limit.
+
+    Windows of ``ticks``, looked at every 10 ms.
+    """
     level = power_to_lufs(np.nan_to_num(moving_mean(context.power, ticks, context.breaks)))
     for first, last in join(runs(np.round(level, 1) > tenth(limit_lufs)), ticks + TICKS_PER_S):
         yield max(0.0, (first + 1 - ticks) / TICKS_PER_S), last / TICKS_PER_S, float(level[first:last].max())
 
 
 def lasting(flags: NDArray[np.bool_], *, least_s: float, bridge_s: float) -> list[tuple[int, int]]:
-    """Ticks from and to between which a condition holds, interruptions up to ``bridge_s`` overlooked, for ``least_s`` or longer in all."""
+    """Ticks from and to between which a condition holds for ``least_s`` or longer in all.
+
+    Interruptions up to ``bridge_s`` are overlooked.
+    """
     found = []
     for first, last in join(runs(flags), round(bridge_s * TICKS_PER_S)):
         if flags[first:last].sum() >= least_s * TICKS_PER_S:

@@ -1,7 +1,8 @@
 """How much of speech can be followed over what lies under it: band audibility, weighted by how much each band carries.
 
-Source: ANSI S3.5-1997, one-third-octave method: audibility of a band = (speech level - noise level + 15) / 30, kept between 0 and 1, and the
-band-importance weights (from memory of the document). Levels are those of this passage in the same units, so that only their difference counts.
+Source: ANSI S3.5-1997, one-third-octave method: audibility of a band = (speech level - noise level + 15) / 30, kept
+between 0 and 1, and the band-importance weights (from memory of the document). Levels are those of this passage in the
+same units, so that only their difference counts.
 """
 
 import numpy as np
@@ -31,7 +32,10 @@ def audibility(speech_db: Floats, background_db: Floats) -> Floats:
 
 
 def brightness_db(speech_db: Floats) -> float:
-    """By how many dB the bands from 2 to 4 kHz, which tell most words apart, stand over the whole of a voice; from levels ``(18,)`` in dB."""
+    """By how many dB the bands from 2 to 4 kHz, which tell most words apart, stand over the whole of a voice.
+
+    From levels ``(18,)`` in dB.
+    """
     energy = db_to_power(speech_db)
     return float(power_to_db(max(energy[_BRIGHT].sum(), NOTHING)) - power_to_db(max(energy.sum(), NOTHING)))
 

@@ -27,7 +27,10 @@ _ACTIVE = 0.5
 
 @dataclass(frozen=True)
 class Balance:
-    """Powers per tick of what speaks and of what lies under it, and where speech is. ``background`` is None where nothing is known of it."""
+    """Powers per tick of what speaks and of what lies under it, and where speech is.
+
+    ``background`` is None where nothing is known of it.
+    """
 
     voice: Floats
     music: Floats | None
@@ -35,7 +38,8 @@ class Balance:
     background: Floats | None
     flags: NDArray[np.bool_]
     voice_bands: Floats | None = None
-    """Mean squares ``(blocks, 18)`` of the voice in one-third octaves, and below of what lies under it, role by role."""
+    """Mean squares ``(blocks, 18)`` of the voice in one-third octaves, and below of what lies under it, role by
+    role."""
     under_bands: Mapping[str, Floats] = field(default_factory=dict)
     active: NDArray[np.bool_] = field(default=None)  # type: ignore[arg-type]
     """Blocks of 100 ms of which half or more is speech; follows from ``flags``."""
@@ -65,12 +69,18 @@ class Balance:
             None if self.background is None else self.background[cut],
             self.flags[cut],
             None if self.voice_bands is None else self.voice_bands[first // TICKS_PER_BLOCK : last // TICKS_PER_BLOCK],
-            {role: bands[first // TICKS_PER_BLOCK : last // TICKS_PER_BLOCK] for role, bands in self.under_bands.items()},
+            {
+                role: bands[first // TICKS_PER_BLOCK : last // TICKS_PER_BLOCK]
+                for role, bands in self.under_bands.items()
+            },
         )
 
 
 class Band(NamedTuple):
-    """One one-third octave of a passage: levels in dB, audibility (0 to 1), and its importance (the weights add up to 1)."""
+    """One one-third octave of a passage.
+
+    Levels in dB, audibility (0 to 1), and its importance (the weights add up to 1).
+    """
 
     centre_hz: int
     speech_db: float
@@ -86,7 +96,10 @@ class Band(NamedTuple):
 
 @dataclass(frozen=True)
 class Passage:
-    """A stretch of speech and its levels over the blocks in which somebody speaks; None where a part is unknown or absent."""
+    """A stretch of speech and its levels over the blocks in which somebody speaks.
+
+    None where a part is unknown or absent.
+    """
 
     in_s: float
     out_s: float
@@ -111,7 +124,10 @@ def _active(flags: NDArray[np.bool_]) -> NDArray[np.bool_]:
 
 
 def local_ratio(balance: Balance) -> Floats:
-    """Voice over background in LU around each block (3 s, active blocks only), NaN where less than 1 s of speech lies there."""
+    """Voice over background in LU around each block; NaN where less than 1 s of speech lies there.
+
+    Over 3 s, active blocks only.
+    """
     if balance.background is None:
         return np.full(len(balance.active), np.nan)
     voice, background, known = local_sums(balance)
@@ -120,10 +136,15 @@ def local_ratio(balance: Balance) -> Floats:
 
 
 def local_sums(balance: Balance, under: str = "background") -> tuple[Floats, Floats, NDArray[np.bool_]]:
-    """Power of the voice and of a role under it in the active blocks of 3 s around each block, and where there is enough speech for a ratio."""
+    """Power of the voice and of a role under it around each block, and where there is enough speech for a ratio.
+
+    In the active blocks of 3 s around it.
+    """
     active, part = balance.active, getattr(balance, under)
     kernel = np.ones(_WINDOW_BLOCKS)
-    voice, lying = (np.convolve(block_mean(p) * active, kernel)[_WINDOW_BLOCKS // 2 :][: len(active)] for p in (balance.voice, part))
+    voice, lying = (
+        np.convolve(block_mean(p) * active, kernel)[_WINDOW_BLOCKS // 2 :][: len(active)] for p in (balance.voice, part)
+    )
     spoken = np.convolve(active.astype(np.float64), kernel)[_WINDOW_BLOCKS // 2 :][: len(active)]
     return voice, lying, active & (spoken >= _LEAST_SPEECH_BLOCKS - 0.5)
 
@@ -132,7 +153,9 @@ def passage(balance: Balance, in_s: float, out_s: float) -> Passage:
     """Levels and ratios of one passage."""
     chosen = blocks_between(balance.active, in_s, out_s)
     voice = mean_lufs(balance.blocks["voice"][chosen])
-    music, effects, background = (_under(balance.blocks.get(name), chosen, voice) for name in ("music", "effects", "background"))
+    music, effects, background = (
+        _under(balance.blocks.get(name), chosen, voice) for name in ("music", "effects", "background")
+    )
     return Passage(
         in_s=in_s,
         out_s=out_s,
@@ -157,13 +180,18 @@ def _followed(balance: Balance, chosen: NDArray[np.int64]) -> dict[str, Any]:
 
 
 def band_levels(balance: Balance, chosen: NDArray[np.int64]) -> tuple[Floats, Floats] | None:
-    """Levels ``(18,)`` in dB of the voice and of what lies under it over some blocks; None where the bands are not known."""
+    """Levels ``(18,)`` in dB of the voice and of what lies under it over some blocks.
+
+    None where the bands are not known.
+    """
     if balance.voice_bands is None or not balance.under_bands:
         return None
     here = chosen[chosen < len(balance.voice_bands)]
     if not len(here):
         return None
-    voice, *under = (np.add.reduce(bands[here]) / len(here) for bands in (balance.voice_bands, *balance.under_bands.values()))
+    voice, *under = (
+        np.add.reduce(bands[here]) / len(here) for bands in (balance.voice_bands, *balance.under_bands.values())
+    )
     return levels_db(voice), levels_db(np.add.reduce(under))
 
 
@@ -195,8 +223,13 @@ def blocks_between(active: NDArray[np.bool_], in_s: float, out_s: float) -> NDAr
 
 
 def loudest_under(balance: Balance, blocks: NDArray[np.int64]) -> str:
-    """Which role covers the voice over some blocks: ``music``, ``effects``, or ``background`` where they are not apart."""
-    energy = {name: float(balance.blocks[name][blocks].sum()) for name in ("music", "effects") if name in balance.blocks}
+    """Which role covers the voice over some blocks.
+
+    ``music``, ``effects``, or ``background`` where they are not apart.
+    """
+    energy = {
+        name: float(balance.blocks[name][blocks].sum()) for name in ("music", "effects") if name in balance.blocks
+    }
     return max(energy, key=lambda name: energy[name]) if energy else "background"
 
 

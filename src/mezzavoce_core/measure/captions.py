@@ -15,7 +15,8 @@ NEAR_S = 0.5
 """Captions come a little before the words and stay a little longer (common practice)."""
 _LEAST_SPEECH_S = 0.2
 FITS, AGREES = 0.5, 0.3
-"""Shares from which on captions are those of a programme: of captions with words near them, and of the way from chance to the best they could do."""
+"""Shares from which on captions are those of a programme: of captions with words near them, and of the way from chance
+to the best they could do."""
 LATE_S = 0.7
 """Captions that lie so far beside their words are out of step; less is how captions are made."""
 _FEWEST, _TALKS_THROUGH = 4, 0.8
@@ -39,10 +40,13 @@ class Caption:
 
 @dataclass(frozen=True)
 class Captions:
-    """Captions on the clock of the programme, moved to their words where all of them lay ``late_s`` (seconds) beside them.
+    """Captions on the clock of the programme.
 
-    ``elsewhere`` is the share of those for words that lie on speech, 0 to 1. ``agreement`` is 1 where they have as much speech as captions of their
-    length can have and about 0 where they meet it by chance; None where that cannot be told, with few captions or where hardly anybody pauses.
+    Where all of them lay ``late_s`` (seconds) beside their words, they are moved there.
+
+    ``elsewhere`` is the share of those for words that lie on speech, 0 to 1. ``agreement`` is 1 where they have as much
+    speech as captions of their length can have and about 0 where they meet it by chance; None where that cannot be
+    told, with few captions or where hardly anybody pauses.
     """
 
     all: tuple[Caption, ...]
@@ -64,7 +68,8 @@ class Captions:
 def on_programme(captions: Sequence[Caption], flags: NDArray[np.bool_], zeros_s: Sequence[float]) -> Captions:
     """Captions on the programme's clock. Files count from the file, from the programme or from midnight.
 
-    Of ``zeros_s``, what has to be taken off, the one is chosen with which most captions lie on speech (``flags`` per tick), the first of equals.
+    Of ``zeros_s``, what has to be taken off, the one is chosen with which most captions lie on speech (``flags`` per
+    tick), the first of equals.
     """
     tried = [_shifted(captions, zero) for zero in zeros_s]
     best = max((Captions(c, _fit(c, flags)) for c in tried), key=lambda c: (c.fit, _covered_s(c.all, flags)))
@@ -88,7 +93,10 @@ def _in_step(captions: Captions, flags: NDArray[np.bool_]) -> Captions:
 
 
 def _agreement(shown: Floats, talking: Floats) -> float | None:
-    """How far from chance (0) to the most that so much of captions can have of so much speech (1) they have it; None where that is all the same."""
+    """How far from chance (0) to the most that so much of captions can have of so much speech (1) they have it.
+
+    None where that is all the same.
+    """
     by_chance = float(shown.mean() * talking.mean())
     most = min(float(shown.mean()), float(talking.mean()))
     return (float((shown * talking).mean()) - by_chance) / (most - by_chance) if most > by_chance else None
@@ -109,10 +117,15 @@ def _shown(captions: Sequence[Caption], blocks: int) -> Floats:
 
 
 def _correlations(shown: Floats, talking: Floats) -> Floats:
-    """Correlation of captions with speech (-1 to 1) where they are moved from 30 s earlier to 30 s later, in steps of 100 ms."""
+    """Correlation of captions with speech (-1 to 1).
+
+    They are moved from 30 s earlier to 30 s later, in steps of 100 ms.
+    """
     reach = round(_REACH_S * BLOCKS_PER_S)
     size = len(shown) + 2 * reach
-    both = np.fft.irfft(np.conj(np.fft.rfft(shown, size)) * np.fft.rfft(talking, size), size)[np.arange(-reach, reach + 1)] / len(shown)
+    both = np.fft.irfft(np.conj(np.fft.rfft(shown, size)) * np.fft.rfft(talking, size), size)[
+        np.arange(-reach, reach + 1)
+    ] / len(shown)
     spread = np.sqrt(shown.mean() * (1 - shown.mean()) * talking.mean() * (1 - talking.mean()))
     found: Floats = (both - shown.mean() * talking.mean()) / max(spread, 1e-9)
     return found
@@ -136,8 +149,13 @@ def is_heard(caption: Caption, flags: NDArray[np.bool_]) -> bool:
     return speech_under(caption, flags) >= min(_LEAST_SPEECH_S, (caption.out_s - caption.in_s) / 2)
 
 
-def uncaptioned(captions: Captions, flags: NDArray[np.bool_], *, least_s: float, bridge_s: float) -> list[tuple[float, float]]:
-    """Stretches of speech, from the first word to the last, that last ``least_s`` and have no caption within a second."""
+def uncaptioned(
+    captions: Captions, flags: NDArray[np.bool_], *, least_s: float, bridge_s: float
+) -> list[tuple[float, float]]:
+    """Stretches of speech that last ``least_s`` and have no caption within a second.
+
+    From the first word to the last.
+    """
     open_speech = flags.copy()
     for caption in captions.all:
         open_speech[_tick(caption.in_s - 2 * NEAR_S) : _tick(caption.out_s + 2 * NEAR_S)] = False

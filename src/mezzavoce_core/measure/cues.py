@@ -1,7 +1,7 @@
 """Where music starts and stops, how it enters and ends, and how loud each cue is in the clear.
 
-A cue is music between silences. Of several music stems, those that run together for the most part are one cue (one piece in several stems);
-those that meet only at a join are two.
+A cue is music between silences. Of several music stems, those that run together for the most part are one cue (one
+piece in several stems); those that meet only at a join are two.
 """
 
 from collections.abc import Mapping, Sequence
@@ -33,9 +33,10 @@ NOTHING_LUFS = -60.0
 class Cue:
     """A stretch of music in seconds; ``level_lufs`` is its loudness with what a mixer did to its gain undone.
 
-    ``opening_lufs`` is the level of its first 0.2 s, ``fade_s`` how long its end takes from 6 dB to 30 dB under its last seconds,
-    ``ending_lu`` how its last 0.15 s stand against them: a beat that falls late into a fade is soon over, but softer than the music before.
-    ``own_stops`` and ``own_entries`` tell how often the music itself stops or comes in as quickly inside the cue, by so much within 0.15 s.
+    ``opening_lufs`` is the level of its first 0.2 s, ``fade_s`` how long its end takes from 6 dB to 30 dB under its
+    last seconds, ``ending_lu`` how its last 0.15 s stand against them: a beat that falls late into a fade is soon over,
+    but softer than the music before. ``own_stops`` and ``own_entries`` tell how often the music itself stops or comes
+    in as quickly inside the cue, by so much within 0.15 s.
     """
 
     in_s: float
@@ -78,12 +79,19 @@ def find_cues(stems: Sequence[tuple[str, Floats]]) -> tuple[Cue, ...]:
 
 
 def in_the_clear(cues: Sequence[Cue], stems: Sequence[tuple[str, Floats]], gain_db: Floats) -> tuple[Cue, ...]:
-    """The cues of these stems with their level as it would be without ``gain_db`` per tick, which was done to their gain."""
+    """The cues of these stems with their level as it would be without ``gain_db``.
+
+    That is what was done to their gain, per tick.
+    """
     powers, found = dict(stems), []
     for cue in cues:
         begin, end = round(cue.in_s * TICKS_PER_S), round(cue.out_s * TICKS_PER_S)
         moved = gain_db[begin:end]
-        found.append(replace(cue, level_lufs=_level_lufs(_together(powers, cue.sources)[begin:end] / db_to_power(moved))) if moved.any() else cue)
+        found.append(
+            replace(cue, level_lufs=_level_lufs(_together(powers, cue.sources)[begin:end] / db_to_power(moved)))
+            if moved.any()
+            else cue
+        )
     return tuple(found)
 
 
@@ -93,7 +101,10 @@ def sounding(power: Floats) -> tuple[tuple[float, float], ...]:
 
 
 def made_by_hand(own_times: int) -> float:
-    """How sure it is that somebody made an end or an entry, 0 to 1, where the music does as much by itself so many times; from five on that is its way."""
+    """How sure it is that somebody made an end or an entry, 0 to 1.
+
+    The music does as much by itself so many times; from five on that is its way.
+    """
     return 0.0 if own_times >= _ITS_WAY else round(1 / (1 + own_times), 2)
 
 
@@ -107,12 +118,19 @@ def meetings(cues: Sequence[Cue], stems: Sequence[tuple[str, Floats]]) -> tuple[
             begin, end = round(second.in_s * TICKS_PER_S), round(first.out_s * TICKS_PER_S)
             both = np.flatnonzero(_at_level(powers, first, begin, end) & _at_level(powers, second, begin, end))
             if len(both):
-                found.append(Meeting((begin + int(both[0])) / TICKS_PER_S, (begin + int(both[-1]) + 1) / TICKS_PER_S, first, second))
+                found.append(
+                    Meeting(
+                        (begin + int(both[0])) / TICKS_PER_S, (begin + int(both[-1]) + 1) / TICKS_PER_S, first, second
+                    )
+                )
     return tuple(found)
 
 
 def rise_db(power: Floats, at_s: float) -> float:
-    """By how much a sound (power per tick) rises within 0.1 s of a time, against the 0.3 s before it; silence counts as -60 LUFS."""
+    """By how much a sound (power per tick) rises within 0.1 s of a time, against the 0.3 s before it.
+
+    Silence counts as -60 LUFS.
+    """
     at = round(at_s * TICKS_PER_S)
     before = mean_lufs(power[max(0, at - 32) : max(0, at - 2)])
     after = _moved_means(power[at : at + 13], _SMOOTH_TICKS)
@@ -127,7 +145,9 @@ def _sounding(power: Floats) -> list[tuple[int, int]]:
     heard = heard[heard > lufs_to_power(ABSENT_BELOW_LUFS)]
     if not len(heard):
         return []
-    gate = max(float(np.percentile(heard, 95)) * float(db_to_power(-_UNDER_LOUD_LU)), float(lufs_to_power(ABSENT_BELOW_LUFS)))
+    gate = max(
+        float(np.percentile(heard, 95)) * float(db_to_power(-_UNDER_LOUD_LU)), float(lufs_to_power(ABSENT_BELOW_LUFS))
+    )
     spans = join(runs(_held(power) > gate), round(_REST_S * TICKS_PER_S))
     return [s for s in spans if s[1] - s[0] >= _SHORTEST_S * TICKS_PER_S]
 
@@ -195,7 +215,10 @@ def _ending_lu(power: Floats, begin: int, end: int) -> float:
 
 
 def _stops(power: Floats) -> int:
-    """How often a sound falls from within 6 dB of its last seconds' level to 30 dB under it at once, its end left out."""
+    """How often a sound falls at once, its end left out.
+
+    From within 6 dB of its last seconds' level to 30 dB under it.
+    """
     inside = _held(power)[: max(0, len(power) - round(_APART_S * TICKS_PER_S))]
     ticks, ahead = round(_ENDING_S * TICKS_PER_S), round(_AT_ONCE_S * TICKS_PER_S)
     if len(inside) <= ahead:
@@ -228,5 +251,7 @@ def _at_level(powers: dict[str, Floats], cue: Cue, begin: int, end: int) -> NDAr
     """Ticks at which a cue is within 6 dB of its level, looked at over half a second."""
     power = _together(powers, cue.sources)
     wide = np.convolve(power, np.full(TICKS_PER_S // 2, 2 / TICKS_PER_S), mode="same")[begin:end]
-    near: NDArray[np.bool_] = power_to_db(np.maximum(wide, 1e-15)) > power_to_db(float(lufs_to_power(cue.level_lufs))) - _AT_LEVEL_DB
+    near: NDArray[np.bool_] = (
+        power_to_db(np.maximum(wide, 1e-15)) > power_to_db(float(lufs_to_power(cue.level_lufs))) - _AT_LEVEL_DB
+    )
     return near

@@ -10,7 +10,8 @@ from .loudness import mean_lufs
 from .meter import TICKS_PER_S
 
 LATE, BARE = "late", "bare"
-"""What a duck tells whose fall runs into the first word, and one that begins seconds after its speech, which is bare until then."""
+"""What a duck tells whose fall runs into the first word, and one that begins seconds after its speech, which is bare
+until then."""
 _SURE_OF_IT = (0.0, 1.0, 3.0, 8.0), (0.5, 0.65, 0.85, 0.97)
 _SURE_OF = {
     "fall-slow": ((0.0, 2.0, 3.5, 6.0), (0.35, 0.5, 0.85, 0.95)),
@@ -22,7 +23,8 @@ _SURE_OF = {
     "held": ((0.0, 7.0, 11.0), (0.3, 0.6, 0.95)),
     "return-abrupt": ((0.0, 2.0, 5.0, 10.0), (0.6, 0.7, 0.8, 0.95)),
 }
-"""Nats beyond chance, and the share of such claims that is right (tuned half of the evaluation): of most, and of what music often does by itself."""
+"""Nats beyond chance, and the share of such claims that is right (tuned half of the evaluation): of most, and of what
+music often does by itself."""
 _OPEN_S = 3.0
 OWN_DEPTH = "own-depth"
 """What a duck tells that is not as deep as the others."""
@@ -30,7 +32,9 @@ OWN_DEPTH = "own-depth"
 
 @dataclass(frozen=True)
 class Pump:
-    """A rise of the music in a pause of speech: from when to when (seconds), by how many dB, how sure (0 to 1), and between which times it is all up.
+    """A rise of the music in a pause of speech.
+
+    From when to when (seconds), by how many dB, how sure (0 to 1), and between which times it is all up.
 
     Where these are not known (None) it counts as up nearly all the time.
     """
@@ -50,7 +54,10 @@ class Pump:
 
 @dataclass(frozen=True)
 class Duck:
-    """A trapezoid in the music's gain. Times are None where the corner is not in the programme; ``serves`` is the speech it is for (None: none)."""
+    """A trapezoid in the music's gain.
+
+    Times are None where the corner is not in the programme; ``serves`` is the speech it is for (None: none).
+    """
 
     fall_start_s: float | None
     fall_end_s: float | None
@@ -63,7 +70,8 @@ class Duck:
     certainty: float = 1.0
     pumps: tuple[Pump, ...] = ()
     nats: Mapping[str, float] = field(default_factory=dict)
-    """What is special about it (see ``gain.edge_classes``), and by how many nats more speaks for that than chance would."""
+    """What is special about it (see ``gain.edge_classes``), and by how many nats more speaks for that than chance
+    would."""
 
     def tells(self, claim: str) -> bool:
         """Whether what is special about it is more than chance."""
@@ -71,7 +79,11 @@ class Duck:
 
     def sure(self, claim: str) -> float:
         """How sure it is (0 to 1) that it is there, and like that."""
-        return min(self.certainty, float(np.interp(self.nats[claim], *_SURE_OF.get(claim, _SURE_OF_IT)))) if claim in self.nats else 0.0
+        return (
+            min(self.certainty, float(np.interp(self.nats[claim], *_SURE_OF.get(claim, _SURE_OF_IT))))
+            if claim in self.nats
+            else 0.0
+        )
 
     @property
     def speech(self) -> bool:
@@ -87,7 +99,9 @@ class Duck:
     def gain_db(self, times_s: Floats) -> Floats:
         """The gain of the trapezoid at some times; pumps are left out."""
         corners = (self.fall_start_s, self.fall_end_s, self.return_start_s, self.return_end_s)
-        known = [(t, g) for t, g in zip(corners, (0.0, -self.depth_db, -self.depth_db, 0.0), strict=True) if t is not None]
+        known = [
+            (t, g) for t, g in zip(corners, (0.0, -self.depth_db, -self.depth_db, 0.0), strict=True) if t is not None
+        ]
         if not known:
             return np.full(len(times_s), -self.depth_db)
         gains: Floats = np.interp(times_s, [t for t, _ in known], [g for _, g in known])
@@ -115,7 +129,10 @@ class HeardStep:
 
 @dataclass(frozen=True)
 class MusicGain:
-    """All moves of a programme; ``nats`` is what they explain in all, and what is to be told of any; levels are not in it."""
+    """All moves of a programme; ``nats`` is what they explain in all, and what is to be told of any.
+
+    Levels are not in it.
+    """
 
     ducks: tuple[Duck, ...]
     nats: float
@@ -124,7 +141,11 @@ class MusicGain:
 
     def between(self, in_s: float, out_s: float) -> "MusicGain":
         """Those of a part of the programme, on its clock; corners outside it are not seen."""
-        inside = [d for d in self.ducks if (d.return_end_s is None or d.return_end_s > in_s) and (d.fall_start_s is None or d.fall_start_s < out_s)]
+        inside = [
+            d
+            for d in self.ducks
+            if (d.return_end_s is None or d.return_end_s > in_s) and (d.fall_start_s is None or d.fall_start_s < out_s)
+        ]
         steps = tuple(h.shifted(-in_s) for h in self.steps if in_s <= h.at_s < out_s)
         return MusicGain(tuple(_cut(d.shifted(-in_s), out_s - in_s) for d in inside), self.nats, steps)
 
@@ -140,13 +161,22 @@ def with_levels(ducks: Sequence[Duck], music: Floats) -> tuple[Duck, ...]:
             clear.append(_between(music, max(before, duck.fall_start_s - _OPEN_S), duck.fall_start_s))
         if duck.return_end_s is not None:
             clear.append(_between(music, duck.return_end_s, min(after, duck.return_end_s + _OPEN_S)))
-        bed = _between(music, duck.fall_end_s or 0.0, len(music) / TICKS_PER_S if duck.return_start_s is None else duck.return_start_s)
-        complete.append(replace(duck, open_lufs=mean_lufs(np.concatenate(clear)) if clear else None, bed_lufs=mean_lufs(bed)))
+        bed = _between(
+            music,
+            duck.fall_end_s or 0.0,
+            len(music) / TICKS_PER_S if duck.return_start_s is None else duck.return_start_s,
+        )
+        complete.append(
+            replace(duck, open_lufs=mean_lufs(np.concatenate(clear)) if clear else None, bed_lufs=mean_lufs(bed))
+        )
     return tuple(complete)
 
 
 def goes_down(duck: Duck) -> bool:
-    """Whether the level shows a duck: the music in its bed lies lower than in the clear, by a third of its depth or more (or nothing is known of it)."""
+    """Whether the level shows a duck.
+
+    The music in its bed lies lower than in the clear by a third of its depth or more, or nothing is known of it.
+    """
     if duck.open_lufs is None or duck.bed_lufs is None:
         return True
     return duck.bed_lufs < duck.open_lufs - duck.depth_db / 3

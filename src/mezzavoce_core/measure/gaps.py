@@ -1,4 +1,7 @@
-"""Stretches of silence between sound, with how loud it was right before and right after: what drop-outs are told from."""
+"""Stretches of silence between sound, of which drop-outs are told.
+
+With how loud it was right before and right after.
+"""
 
 from dataclasses import dataclass
 
@@ -14,7 +17,10 @@ _NEAR_S = 0.002
 
 @dataclass(frozen=True)
 class Gap:
-    """Silence in one channel from sample ``first`` up to ``last``; ``before`` and ``after`` are the peaks of the 2 ms on either side."""
+    """Silence in one channel from sample ``first`` up to ``last``.
+
+    ``before`` and ``after`` are the peaks of the 2 ms on either side.
+    """
 
     channel: int
     first: int
@@ -46,7 +52,13 @@ class GapFinder:
         self._seen += len(x)
         self._tail = x[-int(np.diff(edges).max()) - self._near :].copy()
 
-    def _look(self, x: NDArray[np.float32], edges: NDArray[np.int64], quiet: NDArray[np.bool_], silences: list[tuple[int, int]]) -> None:
+    def _look(
+        self,
+        x: NDArray[np.float32],
+        edges: NDArray[np.int64],
+        quiet: NDArray[np.bool_],
+        silences: list[tuple[int, int]],
+    ) -> None:
         samples = np.concatenate([self._tail, x])
         shift = len(self._tail)
         if self._open is not None and not quiet[0]:
@@ -71,5 +83,7 @@ class GapFinder:
         end = at + int(loud[0]) if len(loud) else len(samples)
         near = np.abs(samples[end : end + self._near])
         first, before = self._open
-        self.found.append(Gap(self._channel, first, self._seen - shift + end, before, float(near.max()) if len(near) else 0.0))
+        self.found.append(
+            Gap(self._channel, first, self._seen - shift + end, before, float(near.max()) if len(near) else 0.0)
+        )
         self._open = None

@@ -74,7 +74,10 @@ def integrated(power: Floats, breaks: NDArray[np.bool_] | None = None) -> float 
 
 
 def integrated_of(blocks: Floats) -> float | None:
-    """The same from the powers of 400 ms blocks, one every 100 ms: gated at -70 LUFS and 10 LU under the mean of what is left."""
+    """The same from the powers of 400 ms blocks, one every 100 ms.
+
+    Gated at -70 LUFS and 10 LU under the mean of what is left.
+    """
     gated = blocks[blocks >= lufs_to_power(ABSENT_BELOW_LUFS)]
     if not len(gated):
         return None
@@ -83,7 +86,10 @@ def integrated_of(blocks: Floats) -> float | None:
 
 
 class Gated:
-    """The powers of 400 ms blocks, put in order once, so that the integrated loudness with some of them changed is had without going through all."""
+    """The powers of 400 ms blocks, put in order once.
+
+    So the integrated loudness with some of them changed is had without going through all.
+    """
 
     def __init__(self, blocks: Floats) -> None:
         """The blocks as they are, one every 100 ms; those that are no number count for nothing."""
@@ -107,7 +113,10 @@ class Gated:
 
 
 def range_ends(power: Floats, breaks: NDArray[np.bool_] | None = None) -> tuple[float, float] | None:
-    """10th and 95th percentile in LUFS of the short-term loudness above its two gates, between which the loudness range lies."""
+    """10th and 95th percentile in LUFS of the short-term loudness above its two gates.
+
+    The loudness range lies between them.
+    """
     short_term = at_blocks(moving_mean(power, SHORT_TERM_TICKS, breaks))
     gated = short_term[short_term >= lufs_to_power(ABSENT_BELOW_LUFS)]
     if not len(gated):

@@ -27,7 +27,9 @@ _VOICE_ALONE_DB = 1.0
 
 @dataclass(frozen=True)
 class Held:
-    """Sound of another stem in a stem: that one's role, how loud it stands there, in dB against that stem as both were delivered.
+    """Sound of another stem in a stem.
+
+    That one's role, and how loud it stands there, in dB against that stem as both were delivered.
 
     A plain copy was taken ``out``: then the levels of the stem are those without it.
     """
@@ -39,7 +41,10 @@ class Held:
 
 @dataclass(frozen=True)
 class StemLevels:
-    """One stem as it lies in the mix: its levels on the mix's clock, the gain it has there, how sure it is that it is in there (0 to 1)."""
+    """One stem as it lies in the mix.
+
+    Its levels on the mix's clock, the gain it has there, how sure it is that it is in there (0 to 1).
+    """
 
     name: str
     role: str
@@ -72,26 +77,45 @@ class Measurement:
         return self.mix.samples / self.file.sample_rate_hz
 
     def cropped(self, programme: Programme) -> "Measurement":
-        """The same measurement from the first to the last tick of a programme; breaks inside it are silent. Times then begin at its in."""
+        """The same measurement from the first to the last tick of a programme; breaks inside it are silent.
+
+        Times then begin at its in.
+        """
         first, last = round(programme.in_s * TICKS_PER_S), round(programme.out_s * TICKS_PER_S)
         quiet = ~inside(programme)
-        stems = tuple(replace(s, levels=_cropped(s.levels, first, last, quiet, self.file.sample_rate_hz)) for s in self.stems)
+        stems = tuple(
+            replace(s, levels=_cropped(s.levels, first, last, quiet, self.file.sample_rate_hz)) for s in self.stems
+        )
         gain = None if self.gain is None else self.gain.between(first / TICKS_PER_S, last / TICKS_PER_S)
         rest = None if self.rest is None else self.rest.between(first // TICKS_PER_BLOCK, last // TICKS_PER_BLOCK)
-        return replace(self, mix=_cropped(self.mix, first, last, quiet, self.file.sample_rate_hz), stems=stems, gain=gain, rest=rest)
+        return replace(
+            self,
+            mix=_cropped(self.mix, first, last, quiet, self.file.sample_rate_hz),
+            stems=stems,
+            gain=gain,
+            rest=rest,
+        )
 
     def with_music_gain(self, music: ReadStretch | None = None, rate_hz: int = 0) -> "Measurement":
-        """The same with what was done to the gain of the music, as far as stems tell it; ``music`` is its sound at ``rate_hz``, if that is at hand."""
+        """The same with what was done to the gain of the music, as far as stems tell it.
+
+        ``music`` is its sound at ``rate_hz``, if that is at hand.
+        """
         from .music_gain import find_gain  # noqa: PLC0415  (a mix without stems is measured far more often, and does not wait for it)
 
         voice = self.role_power("dialogue")
         if voice is None or not self.has("music"):
             return self
         listen = None if music is None else partial(step_nats, music, rate_hz)
-        return replace(self, gain=find_gain(self.music_levels(), [(s.in_s, s.out_s) for s in find_speech(voice)], listen=listen))
+        return replace(
+            self, gain=find_gain(self.music_levels(), [(s.in_s, s.out_s) for s in find_speech(voice)], listen=listen)
+        )
 
     def music_levels(self, first: int = 0, last: int | None = None) -> Floats:
-        """Levels of all music together, ``(frames of 20 ms, columns)`` in dB, from frame ``first`` up to ``last``; there must be a music stem."""
+        """Levels of all music together, ``(frames of 20 ms, columns)`` in dB, from frame ``first`` up to ``last``.
+
+        There must be a music stem.
+        """
         music = [s for s in self.stems if s.role == "music"]
         return summed([s.levels.spectrum[first:last] for s in music], [s.gain_db for s in music])
 
@@ -104,12 +128,18 @@ class Measurement:
         return any(s.role in roles for s in self.stems)
 
     def role_power(self, *roles: str, gain: float = 1.0, channel: int | None = None) -> Floats | None:
-        """Weighted power per tick of all stems of these roles as they lie in the mix (in one channel alone), None where there is none."""
+        """Weighted power per tick of all stems of these roles as they lie in the mix; None where there is none.
+
+        Of one channel alone where one is given.
+        """
         parts = [self.stem_power(s, gain=gain, channel=channel) for s in self.stems if s.role in roles]
         return np.sum(parts, axis=0) if parts else None
 
     def role_bands(self, role: str) -> Floats | None:
-        """Mean squares ``(blocks, 18)`` in one-third octaves of all stems of a role as they lie in the mix; None where there is none."""
+        """Mean squares ``(blocks, 18)`` in one-third octaves of all stems of a role as they lie in the mix.
+
+        None where there is none.
+        """
         parts = [s.levels.bands * db_to_power(s.gain_db) for s in self.stems if s.role == role]
         return np.sum(parts, axis=0) if parts else None
 
@@ -120,8 +150,13 @@ class Measurement:
         """
         voice = self.role_power("dialogue", gain=gain)
         music = [s for s in self.stems if s.role == "music"]
-        names = [s.name if [m.name for m in music].index(s.name) == k else f"{s.name} ({k + 1})" for k, s in enumerate(music)]
-        return [(name, self._without_voice(s, self.stem_power(s, gain=gain), voice)) for name, s in zip(names, music, strict=True)]
+        names = [
+            s.name if [m.name for m in music].index(s.name) == k else f"{s.name} ({k + 1})" for k, s in enumerate(music)
+        ]
+        return [
+            (name, self._without_voice(s, self.stem_power(s, gain=gain), voice))
+            for name, s in zip(names, music, strict=True)
+        ]
 
     def _without_voice(self, stem: StemLevels, power: Floats, voice: Floats | None) -> Floats:
         voices = [h.level_db for h in stem.held if h.role == "dialogue" and not h.out]
@@ -158,18 +193,38 @@ def _cropped(levels: Levels, first: int, last: int, quiet: NDArray[np.bool_], ra
         # A programme that runs to the end keeps the tick that its last samples do not fill.
         to = len(values) if last >= len(levels.power) else last
         part = values[first:to]
-        return np.where(quiet[: len(part), None], np.zeros(1, dtype=part.dtype), part) if quiet[: len(part)].any() else part
+        return (
+            np.where(quiet[: len(part), None], np.zeros(1, dtype=part.dtype), part)
+            if quiet[: len(part)].any()
+            else part
+        )
 
-    gaps = tuple(replace(g, first=g.first - begin, last=g.last - begin) for g in levels.gaps if g.first >= begin and g.last <= end)
-    heard = tuple(g for g in gaps if not quiet[g.first * TICKS_PER_S // rate_hz : g.last * TICKS_PER_S // rate_hz + 1].any())
+    gaps = tuple(
+        replace(g, first=g.first - begin, last=g.last - begin)
+        for g in levels.gaps
+        if g.first >= begin and g.last <= end
+    )
+    heard = tuple(
+        g for g in gaps if not quiet[g.first * TICKS_PER_S // rate_hz : g.last * TICKS_PER_S // rate_hz + 1].any()
+    )
     names = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together")
     bands = _bands_from(levels.bands, first, last)
     spectrum = levels.spectrum[first * SPECTRA_PER_S // TICKS_PER_S : last * SPECTRA_PER_S // TICKS_PER_S]
-    return replace(levels, samples=end - begin, gaps=heard, bands=bands, spectrum=spectrum, **{name: cut(getattr(levels, name)) for name in names})  # type: ignore[arg-type]
+    return replace(
+        levels,
+        samples=end - begin,
+        gaps=heard,
+        bands=bands,
+        spectrum=spectrum,
+        **{name: cut(getattr(levels, name)) for name in names},
+    )  # type: ignore[arg-type]
 
 
 def _bands_from(bands: NDArray[np.float32], first: int, last: int) -> NDArray[np.float32]:
-    """Bands of the blocks from a tick on; where they begin inside a block of the file, they share it with the next one."""
+    """Bands of the blocks from a tick on.
+
+    Where they begin inside a block of the file, they share it with the next one.
+    """
     ticks = TICKS_PER_S // FRAMES_PER_S
     begin, count = first // ticks, max(0, (min(last, len(bands) * ticks) - first) // ticks)
     share = np.float32(first % ticks / ticks)

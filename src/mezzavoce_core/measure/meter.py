@@ -1,4 +1,7 @@
-"""One pass over one signal: K-weighted power, peaks and signs of faults in ticks of 10 ms. State is carried from block to block."""
+"""One pass over one signal: K-weighted power, peaks and signs of faults in ticks of 10 ms.
+
+State is carried from block to block.
+"""
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
@@ -33,13 +36,14 @@ _FORGOTTEN_S = 0.15
 class Levels:
     """What is kept of a signal, in ticks of 10 ms from its first sample.
 
-    ``power`` ``(ticks, channels)``: K-weighted mean square. ``sample_peak``, ``true_peak`` ``(ticks, channels)``: highest
-    amplitudes; ``true_peak_at``: the sample within the tick at the highest one; ``flat_run``: the longest run of samples at
-    the peak. ``together`` ``(ticks, pairs)``: mean K-weighted product of channels that stand left and right of each other.
-    ``bands`` ``(blocks of 100 ms, 18)``: mean squares in one-third octaves, channels summed; no rows where they were not asked for.
-    ``spectrum`` ``(frames of 20 ms, columns)``: levels in hundredths of a dB (see ``signal.spectrum``); no rows where they were not asked for.
-    A tick that the signal does not fill is not counted in ``power``; peaks are kept to the last sample.
-    Where the pass was told a floor, true peaks that cannot reach it are given as the sample peak.
+    ``power`` ``(ticks, channels)``: K-weighted mean square. ``sample_peak``, ``true_peak`` ``(ticks, channels)``:
+    highest amplitudes; ``true_peak_at``: the sample within the tick at the highest one; ``flat_run``: the longest run
+    of samples at the peak. ``together`` ``(ticks, pairs)``: mean K-weighted product of channels that stand left and
+    right of each other. ``bands`` ``(blocks of 100 ms, 18)``: mean squares in one-third octaves, channels summed; no
+    rows where they were not asked for. ``spectrum`` ``(frames of 20 ms, columns)``: levels in hundredths of a dB (see
+    ``signal.spectrum``); no rows where they were not asked for. A tick that the signal does not fill is not counted in
+    ``power``; peaks are kept to the last sample. Where the pass was told a floor, true peaks that cannot reach it are
+    given as the sample peak.
     """
 
     power: NDArray[np.float32]
@@ -58,8 +62,8 @@ class Levels:
 class Wanted:
     """What a pass is to find out.
 
-    ``peaks``: sample peaks, without which none of the rest is looked at before ``bands``; ``between_samples``: true peaks, with a ``floor``
-    (an amplitude) only the highest and all that pass it.
+    ``peaks``: sample peaks, without which none of the rest is looked at before ``bands``; ``between_samples``: true
+    peaks, with a ``floor`` (an amplitude) only the highest and all that pass it.
     """
 
     peaks: bool = True
@@ -74,12 +78,18 @@ class Meter:
     """Feed blocks ``(frames, channels)`` that begin on whole seconds, then take ``finish()``."""
 
     def __init__(
-        self, rate_hz: int, channels: int, wanted: Wanted | None = None, *, pairs: Sequence[tuple[int, int]] | None = None, about_s: float = 60.0
+        self,
+        rate_hz: int,
+        channels: int,
+        wanted: Wanted | None = None,
+        *,
+        pairs: Sequence[tuple[int, int]] | None = None,
+        about_s: float = 60.0,
     ) -> None:
         """A meter for signals of this rate and channel count, all state at rest.
 
-        ``pairs`` are channels left and right of each other (default: the first two). The signal lasts ``about_s`` seconds; where that is
-        wrong, it only takes more memory.
+        ``pairs`` are channels left and right of each other (default: the first two). The signal lasts ``about_s``
+        seconds; where that is wrong, it only takes more memory.
         """
         self._wanted = wanted or Wanted()
         self._rate_hz, self._channels = rate_hz, channels
@@ -104,20 +114,32 @@ class Meter:
         """How much was fed so far."""
         return self._seen / self._rate_hz
 
-    def feed(self, block: NDArray[np.float32], beside: Callable[[NDArray[np.float32]], None] | None = None, helper: Executor | None = None) -> None:
+    def feed(
+        self,
+        block: NDArray[np.float32],
+        beside: Callable[[NDArray[np.float32]], None] | None = None,
+        helper: Executor | None = None,
+    ) -> None:
         """Take the next samples; every block but the last lasts whole seconds.
 
         ``beside`` does something else with them meanwhile; a ``helper`` takes half of the work.
         """
         channels = np.ascontiguousarray(block.T)
         parts = [part.feed for part in (self._bands, self._spectrum, self._peaks) if part is not None]
-        own: list[Callable[[], None]] = [partial(self._feed_power, channels), *([partial(beside, block)] if beside else [])]
+        own: list[Callable[[], None]] = [
+            partial(self._feed_power, channels),
+            *([partial(beside, block)] if beside else []),
+        ]
         share(own, [partial(work, channels) for work in parts], helper)
 
     def finish(self) -> Levels:
         """Flush the interpolator's tail and hand out what was measured."""
         ticks = self._seen * TICKS_PER_S // self._rate_hz
-        found = self._peaks.finish() if self._peaks else _no_peaks(-(-self._seen * TICKS_PER_S // self._rate_hz), self._channels)
+        found = (
+            self._peaks.finish()
+            if self._peaks
+            else _no_peaks(-(-self._seen * TICKS_PER_S // self._rate_hz), self._channels)
+        )
         return Levels(
             power=self._power.whole[:ticks],
             together=self._together.whole[:ticks],
@@ -136,7 +158,9 @@ class Meter:
         found = np.empty((ticks, 3), dtype=np.float32)
         for k, (a, b) in enumerate(self._steps):
             state = self._state[[a, b]]
-            filter_energy_pair(channels[a], channels[b], self._factors, state, edges, stretch, ahead, found, *self._room)
+            filter_energy_pair(
+                channels[a], channels[b], self._factors, state, edges, stretch, ahead, found, *self._room
+            )
             self._state[[a, b]] = state
             power[:, [a, b]] = found[:, :2]
             if k < len(self._pairs):
@@ -147,7 +171,10 @@ class Meter:
 
 
 class _Peaks:
-    """Sample peaks, true peaks, flat runs and gaps of all channels. Works half a filter behind, so that both sides of a sample are known."""
+    """Sample peaks, true peaks, flat runs and gaps of all channels.
+
+    Works half a filter behind, so that both sides of a sample are known.
+    """
 
     def __init__(self, rate_hz: int, channels: int, wanted: Wanted, ticks: float) -> None:
         self._rate_hz = rate_hz
@@ -187,7 +214,8 @@ class _Peaks:
         ticks = max(1, -(-self._seen * TICKS_PER_S // self._rate_hz))
         found = {name: _folded(rows.whole, ticks) for name, rows in self._found.items()}
         peaks, flat = found["sample_peak"], found["flat_run"]
-        # What was looked at while the highest level was not known yet goes, so that the way in which blocks are cut leaves no trace.
+        # What was looked at while the highest level was not known yet goes, so that the way in which blocks are cut
+        # leaves no trace.
         flat[peaks < np.float32(_FLAT_FROM) * peaks.max(axis=0)] = 0
         gaps = sorted((g for finder in self._gaps for g in finder.found), key=lambda g: (g.first, g.channel))
         return found | {"gaps": tuple(gaps)}
@@ -197,7 +225,9 @@ class _Peaks:
         count = held.shape[1] - self._taps.shape[1] + 1
         if not to_the_last:
             # Whole ticks only, so that no tick is split by the way in which blocks are cut.
-            count = -(-(max(0, self._at + count) * TICKS_PER_S // self._rate_hz) * self._rate_hz // TICKS_PER_S) - self._at
+            count = (
+                -(-(max(0, self._at + count) * TICKS_PER_S // self._rate_hz) * self._rate_hz // TICKS_PER_S) - self._at
+            )
         if count <= 0:
             return held.copy()
         edges = tick_edges(self._at, count, self._rate_hz)
@@ -225,7 +255,9 @@ class _Peaks:
         part["sample_peak"][:, c] = peaks
         highest, at = peaks.copy(), np.zeros(ticks, dtype=np.uint16)
         if self._wanted.between_samples:
-            self._floors[c] = true_peaks(x, self._taps, self._bounds, edges, peaks, self._floors[c], self._ceiling, highest, at, self._totals)
+            self._floors[c] = true_peaks(
+                x, self._taps, self._bounds, edges, peaks, self._floors[c], self._ceiling, highest, at, self._totals
+            )
         part["true_peak"][:, c], part["true_peak_at"][:, c] = highest, at
         if self._wanted.faults:
             self._highest[c] = max(self._highest[c], float(peaks.max()))
@@ -242,7 +274,10 @@ def _no_peaks(ticks: int, channels: int) -> dict[str, Any]:
 
 
 def share(own: Sequence[Callable[[], None]], rest: Sequence[Callable[[], None]], helper: Executor | None) -> None:
-    """Do all of it: a helper begins with the ``rest``, longest first; who did his ``own`` takes what the helper has not begun, from the other end."""
+    """Do all of it: a helper begins with the ``rest``, longest first.
+
+    Who did his ``own`` takes what the helper has not begun, from the other end.
+    """
     if helper is None:
         for work in (*own, *rest):
             work()
@@ -259,7 +294,10 @@ def share(own: Sequence[Callable[[], None]], rest: Sequence[Callable[[], None]],
 
 
 def _stretch(first: int, count: int, rate_hz: int) -> int:
-    """How many ticks a quarter of ``count`` samples may have, so that ticks of all quarters are alike in length; 0 where that is not worth it."""
+    """How many ticks a quarter of ``count`` samples may have, so that ticks of all quarters are alike in length.
+
+    0 where that is not worth it.
+    """
     alike = 1 if rate_hz % TICKS_PER_S == 0 else TICKS_PER_S
     if first % (rate_hz * alike // TICKS_PER_S):
         return 0

@@ -1,7 +1,7 @@
 """What the mixer did to the music: moves of its gain around speech and elsewhere, as trapezoids linear in dB.
 
-Found by a joint fit over the programme (package ``gain``). A fall of the level is a move only where this music does not fall like
-that by itself; how sure that is stands with each.
+Found by a joint fit over the programme (package ``gain``). A fall of the level is a move only where this music does not
+fall like that by itself; how sure that is stands with each.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -30,7 +30,8 @@ from .gain.starts import Edges, Start, start
 from .revisited import Revisited
 
 LEAST_DEPTH_DB, _LEAST_SHARED_DB = 2.0, 2.5
-"""What is less deep is no duck; where those of a whole programme are hardly deeper, none is told from music that swings by itself."""
+"""What is less deep is no duck; where those of a whole programme are hardly deeper, none is told from music that swings
+by itself."""
 LEAST_NATS = 1.2
 """A programme whose moves explain less than this has none that could be told."""
 _BRIDGES_S = (0.35, 1.0, 2.3)
@@ -46,11 +47,18 @@ Span = tuple[float, float]
 """In and out in seconds."""
 
 
-def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]], elsewhere: Elsewhere = NOTHING_KNOWN, listen: Listen | None = None) -> MusicGain:
-    """The moves in levels of the music in dB ``(frames of 20 ms, columns)``, as ``signal.spectrum`` gives them, around speech (in and out in seconds).
+def find_gain(
+    levels_db: Floats,
+    speech: Sequence[tuple[float, float]],
+    elsewhere: Elsewhere = NOTHING_KNOWN,
+    listen: Listen | None = None,
+) -> MusicGain:
+    """The moves in levels of the music around speech (in and out in seconds).
 
-    Of a part of a programme, ``elsewhere`` says what is known of the rest of it. ``listen`` listens to the sound itself, if that is
-    at hand, where levels leave a step in doubt.
+    Levels in dB ``(frames of 20 ms, columns)``, as ``signal.spectrum`` gives them.
+
+    Of a part of a programme, ``elsewhere`` says what is known of the rest of it. ``listen`` listens to the sound
+    itself, if that is at hand, where levels leave a step in doubt.
     """
     if not len(speech):
         return MusicGain((), 0.0)
@@ -66,7 +74,10 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]], elsewher
     likeness = alike + neighbours(together, spans, sounding)
     curve = Curve(found, likeness, spans, Instants(instants(levels_db), sounding, spans, repeated))
     edges = Edges(curve)
-    best = max((start(curve, _units(speech, bridge, duration_s), edges, elsewhere) for bridge in _BRIDGES_S), key=lambda s: s.log_likelihood)
+    best = max(
+        (start(curve, _units(speech, bridge, duration_s), edges, elsewhere) for bridge in _BRIDGES_S),
+        key=lambda s: s.log_likelihood,
+    )
     nats = best.log_likelihood if elsewhere.nats is None else elsewhere.nats
     certain = nats >= LEAST_NATS
     search = Search(curve, best if certain else Start(0.0, best.shared, (), ()), elsewhere)
@@ -92,8 +103,15 @@ def find_gain(levels_db: Floats, speech: Sequence[tuple[float, float]], elsewher
         if not found_special.keys() - {OWN_DEPTH}:
             search.settle(k)
     settle_depths(search)
-    ducks = [_duck(search, m, risen, nats, found_special) for m, found_special in zip(search.moves, special, strict=True) if m is not None]
-    ducks += [Duck(*_corners(m, duration_s), m.depth_db, certainty=round(float(np.interp(nats, _LONE_NATS, _LONE_SURE)), 3)) for m, nats in lone]
+    ducks = [
+        _duck(search, m, risen, nats, found_special)
+        for m, found_special in zip(search.moves, special, strict=True)
+        if m is not None
+    ]
+    ducks += [
+        Duck(*_corners(m, duration_s), m.depth_db, certainty=round(float(np.interp(nats, _LONE_NATS, _LONE_SURE)), 3))
+        for m, nats in lone
+    ]
     ducks = _joined(sorted(ducks, key=begin_s))
     least_db = LEAST_DEPTH_DB if search.shared.depth_db >= _LEAST_SHARED_DB else _LEAST_SHARED_DB
     kept = (d for d in ducks if d.depth_db >= least_db)
@@ -114,7 +132,13 @@ class _Steps:
         return self.heard[-1].nats
 
 
-def revisit(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech: Sequence[Span], hands: Sequence[Span], revisited: Revisited) -> MusicGain:
+def revisit(
+    gain: MusicGain,
+    levels_db: Callable[[int, int], Floats],
+    speech: Sequence[Span],
+    hands: Sequence[Span],
+    revisited: Revisited,
+) -> MusicGain:
     """The same with what lies around stretches set by hand looked at again, where other speech stands there now.
 
     ``levels_db`` gives those from a frame up to another.
@@ -126,7 +150,12 @@ def revisit(gain: MusicGain, levels_db: Callable[[int, int], Floats], speech: Se
         there = [(round(a - first, 3), round(b - first, 3)) for a, b in speech if a > first and b < last]
         kept = [d for d in gain.ducks if not _near(d, some)]
         known = partial(_heard_before, [h.shifted(-first) for h in measured.steps])
-        fresh = [d.shifted(first) for d in revisited.look(around, there, partial(find_gain, elsewhere=_elsewhere(measured, first, last), listen=known)).ducks]
+        fresh = [
+            d.shifted(first)
+            for d in revisited.look(
+                around, there, partial(find_gain, elsewhere=_elsewhere(measured, first, last), listen=known)
+            ).ducks
+        ]
         gain = replace(gain, ducks=tuple(sorted([*kept, *(d for d in fresh if _near(d, some))], key=begin_s)))
     return gain
 
@@ -138,14 +167,32 @@ def _heard_before(steps: Sequence[HeardStep], begin_s: float, _end_s: float, _ri
 
 def _elsewhere(gain: MusicGain, first_s: float, last_s: float) -> Elsewhere:
     """What the moves have that lie outside of a stretch, those alone that serve a voice and are sure."""
-    sure = [d for d in gain.ducks if d.speech and d.certainty >= _SURE and (begin_s(d) >= last_s or end_s(d) <= first_s)]
-    ramps = [(d, *(None if a is None or b is None else b - a for a, b in ((d.fall_start_s, d.fall_end_s), (d.return_start_s, d.return_end_s)))) for d in sure]
-    values = {"depth_db": [d.depth_db for d in sure], "fall_s": [f for _, f, _ in ramps if f], "return_s": [r for _, _, r in ramps if r]}
+    sure = [
+        d for d in gain.ducks if d.speech and d.certainty >= _SURE and (begin_s(d) >= last_s or end_s(d) <= first_s)
+    ]
+    ramps = [
+        (
+            d,
+            *(
+                None if a is None or b is None else b - a
+                for a, b in ((d.fall_start_s, d.fall_end_s), (d.return_start_s, d.return_end_s))
+            ),
+        )
+        for d in sure
+    ]
+    values = {
+        "depth_db": [d.depth_db for d in sure],
+        "fall_s": [f for _, f, _ in ramps if f],
+        "return_s": [r for _, _, r in ramps if r],
+    }
     return Elsewhere({name: np.array(found) for name, found in values.items()}, gain.nats)
 
 
 def _together(hands: Sequence[Span]) -> list[list[Span]]:
-    """Stretches, in order, so close that they are looked at at once: one look takes less time than several, and knows of all of them."""
+    """Stretches, in order, so close that they are looked at at once.
+
+    One look takes less time than several, and knows of all of them.
+    """
     groups: list[list[Span]] = []
     for hand in hands:
         if groups and hand[0] - groups[-1][-1][1] < _AROUND_S and hand[1] - groups[-1][0][0] < _MOST_AT_ONCE_S:
@@ -167,7 +214,12 @@ def _joined(ducks: Sequence[Duck]) -> list[Duck]:
     found: list[Duck] = []
     for duck in ducks:
         last = found[-1] if found else None
-        if last is None or last.serves is None or duck.serves is None or duck.serves[0] - last.serves[1] >= SHORT_PAUSE_S:
+        if (
+            last is None
+            or last.serves is None
+            or duck.serves is None
+            or duck.serves[0] - last.serves[1] >= SHORT_PAUSE_S
+        ):
             found.append(duck)
             continue
         begin, end = last.return_start_s, duck.fall_end_s
@@ -189,7 +241,10 @@ def _joined(ducks: Sequence[Duck]) -> list[Duck]:
             serves=(last.serves[0], duck.serves[1]),
             certainty=certainty,
             pumps=(*last.pumps, pump, *duck.pumps),
-            nats={**last.nats, **{name: duck.nats[name] for name in ("return-abrupt", "return-slow", "held") if name in duck.nats}},
+            nats={
+                **last.nats,
+                **{name: duck.nats[name] for name in ("return-abrupt", "return-slow", "held") if name in duck.nats},
+            },
         )
     return found
 
@@ -206,7 +261,9 @@ def _units(speech: Sequence[tuple[float, float]], bridge_s: float, duration_s: f
     return [Unit(a, b, before, after) for (a, b), before, after in zip(spans, befores, afters, strict=True)]
 
 
-def _duck(search: Search, move: Move, rises: Sequence[tuple[Move, float]], programme_nats: float, special: Mapping[str, float]) -> Duck:
+def _duck(
+    search: Search, move: Move, rises: Sequence[tuple[Move, float]], programme_nats: float, special: Mapping[str, float]
+) -> Duck:
     curve, risen = search.curve, [r for r in rises if move.fall_end_s <= r[0].fall_start_s <= move.return_start_s]
     nats = -curve.likelihood_gain([move], []) + search.prior(move)
     return Duck(

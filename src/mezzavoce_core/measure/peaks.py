@@ -13,7 +13,10 @@ _ONE_WITHIN_TICKS = 2
 
 @dataclass(frozen=True)
 class Over:
-    """A true peak over the limit: when (seconds), in which channel (index), how high. Ticks right behind each other are one."""
+    """A true peak over the limit: when (seconds), in which channel (index), how high.
+
+    Ticks right behind each other are one.
+    """
 
     at_s: float
     channel: int

@@ -1,7 +1,9 @@
-"""What of a file is programme: line-up tone, pips, slate and silence at head and tail are recognised and proposed as outside.
+"""What of a file is programme.
 
-All of it is told from levels alone. A tone keeps its power from tick to tick as no voice or music does; a pip is a tone of a few
-frames between silences. What such material looks like at the head of a delivery is common practice.
+Line-up tone, pips, slate and silence at head and tail are recognised and proposed as outside.
+
+All of it is told from levels alone. A tone keeps its power from tick to tick as no voice or music does; a pip is a tone
+of a few frames between silences. What such material looks like at the head of a delivery is common practice.
 """
 
 from collections.abc import Sequence
@@ -81,13 +83,17 @@ def by_hand(parts: Sequence[Part], duration_s: float) -> Programme:
         if part.out_s - part.in_s < 1 / TICKS_PER_S:
             raise RangeError(f"Range {k} ends where it begins or before; its out has to come after its in.")
         if part.in_s < 0 or part.out_s > duration_s + 1 / TICKS_PER_S:
-            raise RangeError(f"Range {k} lies outside the file, which lasts {duration_s:.2f} s. Move its in and out inside.")
+            raise RangeError(
+                f"Range {k} lies outside the file, which lasts {duration_s:.2f} s. Move its in and out inside."
+            )
     for before, after in pairwise(ordered):
         if after.in_s < before.out_s:
             raise RangeError("Two ranges overlap; move the out of the one before the in of the next.")
     kept = [replace(p, out_s=min(p.out_s, duration_s)) for p in ordered]
     edges = [0.0, *(t for p in kept for t in (p.in_s, p.out_s)), duration_s]
-    left_out = tuple(Outside(a, b, "set by hand") for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a >= 1 / TICKS_PER_S)
+    left_out = tuple(
+        Outside(a, b, "set by hand") for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a >= 1 / TICKS_PER_S
+    )
     return Programme(tuple(kept), left_out, by_hand=True)
 
 
@@ -127,7 +133,10 @@ def _segments(levels: Levels) -> list[Segment]:
 
 
 def _sounding(steady: NDArray[np.bool_], first: int) -> list[Segment]:
-    """A stretch between silences: pip, tone (with what little its onset blurs), or other; a tone may stand before or after other sound."""
+    """A stretch between silences: pip, tone (with what little its onset blurs), or other.
+
+    A tone may stand before or after other sound.
+    """
     length = len(steady)
     if length <= _LONGEST_PIP_S * TICKS_PER_S:
         return [(first, _PIP if steady.mean() >= 0.4 else _OTHER, first + length)]
@@ -146,7 +155,10 @@ def _steady(power: Floats) -> NDArray[np.bool_]:
 
 
 def _head(segments: Sequence[Sequence[object]], *, at_tail: bool = False) -> int:
-    """How many segments at the beginning are no programme. At the tail the row comes reversed, and there is no slate."""
+    """How many segments at the beginning are no programme.
+
+    At the tail the row comes reversed, and there is no slate.
+    """
     kinds = [str(s[1]) for s in segments]
     lengths = [abs(int(s[2]) - int(s[0])) / TICKS_PER_S for s in segments]  # type: ignore[call-overload]
     if _OTHER not in kinds:
@@ -165,7 +177,11 @@ def _head(segments: Sequence[Sequence[object]], *, at_tail: bool = False) -> int
 def _slate(kinds: Sequence[str], lengths: Sequence[float], first: int) -> int | None:
     """Sound before the last pip, or between tone and silence, is a slate when far more programme follows."""
     others = [k for k, kind in enumerate(kinds) if kind == _OTHER]
-    pips = [k for k, kind in enumerate(kinds) if kind == _PIP and sum(lengths[j] for j in others if j < k) <= _LONGEST_SLATE_S]
+    pips = [
+        k
+        for k, kind in enumerate(kinds)
+        if kind == _PIP and sum(lengths[j] for j in others if j < k) <= _LONGEST_SLATE_S
+    ]
     if pips and pips[-1] > first and any(j > pips[-1] for j in others):
         behind = min(j for j in others if j > pips[-1])
         return behind if kinds[behind - 1] == _SILENCE else None

@@ -1,4 +1,7 @@
-"""Stretches of the music that were looked at again, remembered: every judgement asks for all that were ever corrected by hand."""
+"""Stretches of the music that were looked at again, remembered.
+
+Every judgement asks for all that were ever corrected by hand.
+"""
 
 from collections.abc import Callable, Mapping, Sequence
 from hashlib import blake2b
@@ -16,7 +19,12 @@ class Revisited:
         """``known`` are those of earlier judgements."""
         self._known = dict(known)
 
-    def look(self, levels_db: Floats, speech: Sequence[tuple[float, float]], find: Callable[[Floats, Sequence[tuple[float, float]]], MusicGain]) -> MusicGain:
+    def look(
+        self,
+        levels_db: Floats,
+        speech: Sequence[tuple[float, float]],
+        find: Callable[[Floats, Sequence[tuple[float, float]]], MusicGain],
+    ) -> MusicGain:
         """What ``find`` finds, or what it found before."""
         key = blake2b(levels_db.tobytes() + repr(speech).encode(), digest_size=16).hexdigest()
         # What was asked for last stands last, so that what is not asked for any more is forgotten first.

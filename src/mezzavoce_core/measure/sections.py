@@ -1,7 +1,8 @@
 """Sections of a programme: stretches of 3 s or more that keep their level, told apart by steps.
 
-Pauses count for nothing: only half seconds within reach of the programme's loudness (the gate of -10 LU, as for the integrated loudness) are looked at,
-and only those with speech where that is known, since music in the clear may well stand elsewhere than speech.
+Pauses count for nothing: only half seconds within reach of the programme's loudness (the gate of -10 LU, as for the
+integrated loudness) are looked at, and only those with speech where that is known, since music in the clear may well
+stand elsewhere than speech.
 """
 
 from dataclasses import dataclass
@@ -34,7 +35,9 @@ class Section:
 
 
 def find_sections(power: Floats, step_lu: float, spoken: NDArray[np.bool_] | None = None) -> list[Section]:
-    """Sections of a programme power ``(ticks,)`` that begin and end with a step of ``step_lu`` or at an end of the programme.
+    """Sections of a programme power ``(ticks,)``.
+
+    They begin and end with a step of ``step_lu`` or at an end of the programme.
 
     With ``spoken`` (flags per tick) only speech is compared.
     """
@@ -55,7 +58,10 @@ def find_sections(power: Floats, step_lu: float, spoken: NDArray[np.bool_] | Non
         return []
     levels = power_to_lufs(np.add.reduceat(halves[kept], [a for a, _ in parts]) / lengths)
     rest = _medians_of_others(levels, lengths)
-    return [Section(float(kept[a] / 2), float((kept[b - 1] + 1) / 2), float(levels[k]), float(levels[k] - rest[k])) for k, (a, b) in enumerate(parts)]
+    return [
+        Section(float(kept[a] / 2), float((kept[b - 1] + 1) / 2), float(levels[k]), float(levels[k] - rest[k]))
+        for k, (a, b) in enumerate(parts)
+    ]
 
 
 def _cuts(level: Floats, first: int, last: int, step_lu: float) -> list[int]:

@@ -39,7 +39,10 @@ CORRECTIONS = (SPEECH, NO_SPEECH, IMPORTANT_EFFECT)
 
 @dataclass(frozen=True)
 class Correction:
-    """What a person said about a stretch (seconds): somebody speaks there, nobody does, or the effect there matters. A later one wins."""
+    """What a person said about a stretch (seconds): somebody speaks there, nobody does, or the effect there matters.
+
+    A later one wins.
+    """
 
     kind: str
     in_s: float
@@ -53,31 +56,44 @@ class Correction:
 def find_speech(power: Floats) -> tuple[Speech, ...]:
     """Speech intervals from the weighted K-weighted power ``(ticks,)`` of the dialogue.
 
-    The gate lies 30 LU under the 95th percentile of the blocks above -70 LUFS, or over the noise of a room where that is louder; gaps up to 0.3 s are bridged,
-    islands under 0.08 s dropped. Confidence is the share of an interval that lies above the gate.
+    The gate lies 30 LU under the 95th percentile of the blocks above -70 LUFS, or over the noise of a room where that
+    is louder; gaps up to 0.3 s are bridged, islands under 0.08 s dropped. Confidence is the share of an interval that
+    lies above the gate.
     """
     heard = block_mean(power)
     heard = heard[heard > lufs_to_power(ABSENT_BELOW_LUFS)]
     if not len(heard):
         return ()
     loud_speech = float(np.percentile(heard, 95))
-    gate = max(loud_speech * float(db_to_power(-GATE_UNDER_LOUD_SPEECH_LU)), float(lufs_to_power(ABSENT_BELOW_LUFS)), _over_room(heard))
+    gate = max(
+        loud_speech * float(db_to_power(-GATE_UNDER_LOUD_SPEECH_LU)),
+        float(lufs_to_power(ABSENT_BELOW_LUFS)),
+        _over_room(heard),
+    )
     smooth = np.convolve(power, np.full(_SMOOTH_TICKS, 1 / _SMOOTH_TICKS), mode="same")
     over = smooth > gate
-    spans = [(a, b) for a, b in _trimmed(np.flatnonzero(power > gate), runs(over)) if b - a >= _SHORTEST_S * TICKS_PER_S]
+    spans = [
+        (a, b) for a, b in _trimmed(np.flatnonzero(power > gate), runs(over)) if b - a >= _SHORTEST_S * TICKS_PER_S
+    ]
     joined = join(spans, round(_BRIDGE_S * TICKS_PER_S))
     return tuple(Speech(a / TICKS_PER_S, b / TICKS_PER_S, round(float(over[a:b].mean()), 3)) for a, b in joined)
 
 
 def _over_room(heard: Floats) -> float:
-    """A gate over the noise of a room: what is softest keeps one level, which the soft parts of speech do not; 0 where there is none."""
+    """A gate over the noise of a room: what is softest keeps one level, which the soft parts of speech do not.
+
+    0 where there is none.
+    """
     soft, less_soft, loud = np.percentile(heard, [5, 20, 95])
     steady = less_soft < soft * db_to_power(_ROOM_SPREAD_DB) and loud > less_soft * db_to_power(_ROOM_UNDER_SPEECH_DB)
     return float(less_soft * db_to_power(_OVER_ROOM_DB)) if steady else 0.0
 
 
 def _trimmed(loud: NDArray[np.int64], spans: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
-    """Smoothing widens spans at both ends; back to the first and last tick that is loud by itself, where there is one."""
+    """Smoothing widens spans at both ends.
+
+    Back to the first and last tick that is loud by itself, where there is one.
+    """
     if not spans:
         return []
     begins, ends = (np.searchsorted(loud, side) for side in zip(*spans, strict=True))
@@ -86,13 +102,20 @@ def _trimmed(loud: NDArray[np.int64], spans: Sequence[tuple[int, int]]) -> list[
 
 
 def correct(speech: Sequence[Speech], corrections: Sequence[Correction]) -> tuple[Speech, ...]:
-    """Measured intervals with what was set by hand laid over them, in the order it was set: where a hand spoke, what was before is silent."""
+    """Measured intervals with what was set by hand laid over them, in the order it was set.
+
+    Where a hand spoke, what was before is silent.
+    """
     found = list(speech)
     for hand in corrections:
         if hand.kind == IMPORTANT_EFFECT or hand.out_s <= hand.in_s:
             continue
         # Most lie elsewhere and stay as they are.
-        found = [piece for s in found for piece in (_without(s, hand) if s.in_s < hand.out_s and hand.in_s < s.out_s else [s])]
+        found = [
+            piece
+            for s in found
+            for piece in (_without(s, hand) if s.in_s < hand.out_s and hand.in_s < s.out_s else [s])
+        ]
         if hand.kind == SPEECH:
             found.append(Speech(hand.in_s, hand.out_s, 1.0, by_hand=True))
     return tuple(sorted(found, key=lambda s: s.in_s))
@@ -119,7 +142,10 @@ def active_share(flags: NDArray[np.bool_]) -> Floats:
 
 
 def passage_spans(speech: Sequence[Speech], bridge_s: float) -> list[tuple[float, float]]:
-    """Speech joined over pauses shorter than ``bridge_s``; longer than 20 s it is split at its longest pause. Seconds."""
+    """Speech joined over pauses shorter than ``bridge_s``; longer than 20 s it is split at its longest pause.
+
+    Seconds.
+    """
     groups: list[list[Speech]] = []
     for s in speech:
         if groups and s.in_s - groups[-1][-1].out_s < bridge_s:

@@ -1,7 +1,8 @@
 """Decoding: the only place that opens the sound of a file. Blocks of float32, ``(frames, channels)``, full scale 1.0.
 
-Every block but the last lasts a whole number of seconds, so that 10 ms ticks never straddle two blocks. Blocks lie in memory
-channel by channel (column-major), as the meter reads them. Uncompressed WAV and FLAC are read here, everything else by ffmpeg.
+Every block but the last lasts a whole number of seconds, so that 10 ms ticks never straddle two blocks. Blocks lie in
+memory channel by channel (column-major), as the meter reads them. Uncompressed WAV and FLAC are read here, everything
+else by ffmpeg.
 """
 
 import queue
@@ -27,7 +28,8 @@ from .unpack import highest_bits, planar, unpack_24, unpack_24_pairs
 
 _LONGEST_BLOCK_S = 12
 _BLOCK_SAMPLES = 2_000_000
-# What is read at a time stays in the processor's own memory until it is laid out; a multiple of four frames is whole words at 24 bits, too.
+# What is read at a time stays in the processor's own memory until it is laid out; a multiple of four frames is whole
+# words at 24 bits, too.
 _PIECE_FRAMES = 1 << 15
 _LENGTH_SLACK_S = 0.5
 _SECONDS_PER_SECOND = 2.0
@@ -41,12 +43,19 @@ Samples = NDArray[np.float32]
 
 
 def block_seconds(rate_hz: int, channels: int) -> int:
-    """How long a block is best: long enough that its overhead counts for little, short enough for memory; whole seconds."""
+    """How long a block is best: long enough that its overhead counts for little, short enough for memory.
+
+    Whole seconds.
+    """
     return max(1, min(_LONGEST_BLOCK_S, _BLOCK_SAMPLES // (rate_hz * channels)))
 
 
-def blocks(source: Source, *, rate_hz: int | None = None, block_s: int | None = None, ahead: bool = False) -> Iterator[Samples]:
-    """The whole sound in blocks of ``block_s`` seconds (default: what is best), resampled to ``rate_hz`` where given; ``ahead`` reads in a thread of its own.
+def blocks(
+    source: Source, *, rate_hz: int | None = None, block_s: int | None = None, ahead: bool = False
+) -> Iterator[Samples]:
+    """The whole sound in blocks of ``block_s`` seconds (default: what is best), resampled to ``rate_hz`` where given.
+
+    ``ahead`` reads in a thread of its own.
 
     Raises BadSamples at the first value that is no number, BrokenOff when the sound ends more than half a second before
     the container says, StillWritten when a file changed meanwhile.
@@ -59,7 +68,9 @@ def blocks(source: Source, *, rate_hz: int | None = None, block_s: int | None = 
 
 
 def window(source: Source, from_s: float, length_s: float) -> Samples:
-    """The samples of a moment ``(frames, channels)``, from the sample at or after ``from_s`` on; fewer where the sound ends.
+    """The samples of a moment ``(frames, channels)``, from the sample at or after ``from_s`` on.
+
+    Fewer where the sound ends.
 
     Raises MediaError where nothing can be read there.
     """
@@ -74,12 +85,23 @@ def _part(pick: Pick, first: int, count: int, rate_hz: int) -> Samples:
     pcm = read_riff(pick.path, pick.info.name) if len(pick.info.streams) == 1 else None
     if pcm is not None and (pcm.channels, pcm.rate_hz) == (pick.info.streams[0].channels, rate_hz):
         frame = pcm.channels * int(pcm.encoding[1])
-        moved = replace(pcm, start=pcm.start + min(first * frame, pcm.size), size=max(0, min(count * frame, pcm.size - first * frame)))
+        moved = replace(
+            pcm,
+            start=pcm.start + min(first * frame, pcm.size),
+            size=max(0, min(count * frame, pcm.size - first * frame)),
+        )
         found = list(_read_pcm(pick.path, moved, max(1, count)))
     else:
-        found = list(_read_ffmpeg(pick, rate_hz, max(1, count), seek=("-ss", f"{first / rate_hz:.6f}", "-t", f"{count / rate_hz:.6f}")))
+        found = list(
+            _read_ffmpeg(
+                pick, rate_hz, max(1, count), seek=("-ss", f"{first / rate_hz:.6f}", "-t", f"{count / rate_hz:.6f}")
+            )
+        )
     if not found:
-        return np.zeros((0, pick.info.streams[pick.stream - 1].channels if pick.channels is None else len(pick.channels)), dtype=np.float32)
+        return np.zeros(
+            (0, pick.info.streams[pick.stream - 1].channels if pick.channels is None else len(pick.channels)),
+            dtype=np.float32,
+        )
     return found[0] if pick.channels is None else found[0][:, pick.channels]
 
 
@@ -93,10 +115,15 @@ def _pick(pick: Pick, rate_hz: int, frames: int, *, ahead: bool = False) -> Iter
         seen += len(block)
         yield block if pick.channels is None else np.asfortranarray(block[:, pick.channels])
     if _stamp(pick.path) != before:
-        raise StillWritten(f"“{name}” changed while it was read. Wait until the export or copy is complete, then measure again.")
+        raise StillWritten(
+            f"“{name}” changed while it was read. Wait until the export or copy is complete, then measure again."
+        )
     promised = pick.info.streams[pick.stream - 1].duration_s
     if promised - seen / rate_hz > _LENGTH_SLACK_S:
-        raise BrokenOff(f"“{name}” is cut off: it promises {promised:.1f} s of sound, {seen / rate_hz:.1f} s can be read. Copy or export it again.")
+        raise BrokenOff(
+            f"“{name}” is cut off: it promises {promised:.1f} s of sound, {seen / rate_hz:.1f} s can be read. "
+            "Copy or export it again."
+        )
 
 
 def _stamp(path: Path) -> tuple[int, int]:
@@ -111,7 +138,11 @@ def _read(pick: Pick, rate_hz: int, frames: int, *, ahead: bool) -> tuple[Iterat
         pcm = read_riff(pick.path, pick.info.name)
         if pcm is not None and (pcm.channels, pcm.rate_hz) == (stream.channels, rate_hz):
             return _read_pcm(pick.path, pcm, frames), pcm.encoding.startswith("i")
-        if pick.info.codec == "flac" and not pick.info.has_picture and (native := _native_flac(pick, frames, ahead=ahead)) is not None:
+        if (
+            pick.info.codec == "flac"
+            and not pick.info.has_picture
+            and (native := _native_flac(pick, frames, ahead=ahead)) is not None
+        ):
             return native, True
     return _read_ffmpeg(pick, rate_hz, frames), False
 
@@ -159,7 +190,8 @@ def _spread(raw: NDArray[np.uint8], encoding: str, frames: int, room: Samples, o
     """Frames as they stand in a file into ``out`` ``(channels, frames)``, from frame ``begin`` on."""
     count = frames * len(out)
     if encoding == "i3":
-        # Four numbers lie in three words; what is wanting in the last three is what was there before, and is not looked at.
+        # Four numbers lie in three words; what is wanting in the last three is what was there before, and is not looked
+        # at.
         unpack_24(raw[: -(-count // 4) * 12].view("<u4"), room)
     values = room[:count] if encoding == "i3" else raw[: count * int(encoding[1])].view("<" + encoding)
     planar(values, np.float32(_SCALES[encoding]), out, begin)
@@ -213,12 +245,37 @@ def _start(pick: Pick, rate_hz: int, complaints: IO[bytes], seek: tuple[str, ...
     stream = pick.info.streams[pick.stream - 1]
     filters = [] if rate_hz == stream.sample_rate_hz else [f"aresample={rate_hz}:resampler=soxr"]
     if pick.info.codec == "aac" and "mp4" in pick.info.container.split(","):
-        # Many of the codec's frames, a few milliseconds each, at a time: what is done for each of them costs as much as decoding it.
-        # Only where channels and rate are set once for the whole file: what waits would be lost where they change.
+        # Many of the codec's frames, a few milliseconds each, at a time: what is done for each of them costs as much as
+        # decoding it. Only where channels and rate are set once for the whole file: what waits would be lost where they
+        # change.
         filters.append(f"asetnsamples=n={_FRAMES_TOGETHER}:p=0")
     # One thread each: several decoders run beside each other, and the figure of one must not depend on it.
-    command = ["ffmpeg", "-v", "error", "-nostdin", "-threads", "1", *GUARDED, "-vn", "-sn", "-dn", *seek, "-i", f"file:{pick.path.resolve()}"]
-    command += ["-map", f"0:a:{pick.stream - 1}", *(("-af", ",".join(filters)) if filters else ()), "-f", "f32le", "-c:a", "pcm_f32le", "-ar", str(rate_hz)]
+    command = [
+        "ffmpeg",
+        "-v",
+        "error",
+        "-nostdin",
+        "-threads",
+        "1",
+        *GUARDED,
+        "-vn",
+        "-sn",
+        "-dn",
+        *seek,
+        "-i",
+        f"file:{pick.path.resolve()}",
+    ]
+    command += [
+        "-map",
+        f"0:a:{pick.stream - 1}",
+        *(("-af", ",".join(filters)) if filters else ()),
+        "-f",
+        "f32le",
+        "-c:a",
+        "pcm_f32le",
+        "-ar",
+        str(rate_hz),
+    ]
     # Without this every packet, a few milliseconds of sound, would be handed over by itself.
     command += ["-flush_packets", "0", "pipe:1"]
     seconds = 600 + _SECONDS_PER_SECOND * stream.duration_s
@@ -244,14 +301,20 @@ def _finish(process: "subprocess.Popen[bytes]", complaints: IO[bytes], name: str
     if code != 0 and not something:
         complaints.seek(0)
         last = complaints.read().decode(errors="replace").strip().split("\n")[-1]
-        raise MediaError(f"The sound of “{name}” cannot be decoded ({last or 'no reason given'}). Export it again, for example as WAV.")
+        raise MediaError(
+            f"The sound of “{name}” cannot be decoded ({last or 'no reason given'}). Export it again, for "
+            "example as WAV."
+        )
 
 
 def _refuse_bad(block: Samples, seen: int, rate_hz: int, name: str) -> None:
     if all(highest_bits(channel.view(np.uint32)) < _NOT_FINITE for channel in block.T):
         return
     first = int(np.argmin(np.isfinite(block).all(axis=1))) + seen
-    raise BadSamples(f"“{name}” holds values that are no numbers, the first {first / rate_hz:.3f} s after its start. Export it again.")
+    raise BadSamples(
+        f"“{name}” holds values that are no numbers, the first {first / rate_hz:.3f} s after its start. Export "
+        "it again."
+    )
 
 
 def _together(parts: list[Iterator[Samples]]) -> Iterator[Samples]:

@@ -1,4 +1,7 @@
-"""Questions to ffprobe. A question can be put early, while there is other work to do; the answer is kept as long as the file stays the same."""
+"""Questions to ffprobe.
+
+A question can be put early, while there is other work to do; the answer is kept as long as the file stays the same.
+"""
 
 import subprocess
 from collections.abc import Iterable
@@ -13,7 +16,10 @@ _put: "dict[tuple[Path, int, int], subprocess.Popen[bytes]]" = {}
 
 
 def ask(paths: Iterable[Path]) -> None:
-    """Begin to ask about regular files that do not say all by themselves; what cannot be asked is left to ``answer``, which says why."""
+    """Begin to ask about regular files that do not say all by themselves.
+
+    What cannot be asked is left to ``answer``, which says why.
+    """
     for path in paths:
         if path.is_file() and path.stat().st_size and plain_facts(path) is None:
             try:
@@ -23,7 +29,10 @@ def ask(paths: Iterable[Path]) -> None:
 
 
 def answer(path: Path) -> "subprocess.CompletedProcess[bytes]":
-    """What ffprobe answers about a file, as JSON. Raises FileNotFoundError where there is no ffprobe, TimeoutExpired where it takes too long."""
+    """What ffprobe answers about a file, as JSON.
+
+    Raises FileNotFoundError where there is no ffprobe, TimeoutExpired where it takes too long.
+    """
     return _answer(_key(path))
 
 
@@ -38,8 +47,20 @@ def _key(path: Path) -> tuple[Path, int, int]:
 
 
 def _question(path: Path) -> "subprocess.Popen[bytes]":
-    question = ["ffprobe", "-v", "error", *GUARDED, "-show_streams", "-show_format", "-of", "json", f"file:{path.resolve()}"]
-    return subprocess.Popen(limited(question, LIMIT_S), stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+    question = [
+        "ffprobe",
+        "-v",
+        "error",
+        *GUARDED,
+        "-show_streams",
+        "-show_format",
+        "-of",
+        "json",
+        f"file:{path.resolve()}",
+    ]
+    return subprocess.Popen(
+        limited(question, LIMIT_S), stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
+    )
 
 
 @lru_cache(16)

@@ -1,7 +1,7 @@
 """Native FLAC by its reference library (libFLAC), which hands over a channel at a time, as the meter reads it.
 
-The library calls back for every frame it has decoded. What is called is compiled, like the loops of the meter, and lays the samples
-straight into the block that is being read; what does not fit any more waits aside for the next one.
+The library calls back for every frame it has decoded. What is called is compiled, like the loops of the meter, and lays
+the samples straight into the block that is being read; what does not fit any more waits aside for the next one.
 """
 
 import ctypes
@@ -27,7 +27,8 @@ _END_OF_STREAM = 4
 _BAD_METADATA = 4
 _GO_ON, _STOP = 0, 1
 
-# What the library hands on to what it calls: addresses of the rows of the block, of the rows aside, and of these numbers.
+# What the library hands on to what it calls: addresses of the rows of the block, of the rows aside, and of these
+# numbers.
 _ASIDE, _STATE = _MOST_CHANNELS, 2 * _MOST_CHANNELS
 _FILLED, _WANTED, _WAITING, _RATE_HZ, _CHANNELS, _BITS, _CHANGED, _WRONG, _NUMBERS = range(9)
 _INTS = types.CPointer(types.int32)  # type: ignore[no-untyped-call]
@@ -38,8 +39,8 @@ _ADDRESSES = types.CPointer(types.voidptr)  # type: ignore[no-untyped-call]
 def _lay(values: Any, full: Any, to: Any) -> bool:
     """Integers as float32; whether all lie in a range of ``full`` on either side.
 
-    A loop that may end early stays out of the wide registers. Their arithmetic slows down the processor for a moment, and frame by frame
-    it would never get out of that.
+    A loop that may end early stays out of the wide registers. Their arithmetic slows down the processor for a moment,
+    and frame by frame it would never get out of that.
     """
     scale = np.float32(1.0) / np.float32(full)
     for n in range(len(values)):
@@ -52,7 +53,10 @@ def _lay(values: Any, full: Any, to: Any) -> bool:
 
 @cfunc(types.int32(types.voidptr, _INTS, types.CPointer(_INTS), _ADDRESSES), cache=True)  # type: ignore[no-untyped-call]
 def _take(_decoder: Any, header: Any, channels: Any, client: Any) -> int:
-    """Take one decoded frame. Its header begins with: frames, samples a second, channels, how they were joined, bits."""
+    """Take one decoded frame.
+
+    Its header begins with: frames, samples a second, channels, how they were joined, bits.
+    """
     facts, addresses = carray(header, 5), carray(client, _STATE + 1)
     state = carray(addresses[_STATE], _NUMBERS, np.int32)
     if facts[1] != state[_RATE_HZ] or facts[2] != state[_CHANNELS] or facts[4] != state[_BITS]:
@@ -113,7 +117,9 @@ def stream_info(path: Path) -> StreamInfo | None:
 
 
 def read(path: Path, name: str, frames: int, first: int = 0, step: int = 1) -> Iterator[NDArray[np.float32]]:
-    """Blocks ``first``, ``first + step`` and so on of ``frames`` frames, ``(frames, channels)``, laid in memory channel by channel.
+    """Blocks ``first``, ``first + step`` and so on of ``frames`` frames.
+
+    ``(frames, channels)``, laid in memory channel by channel.
 
     Raises MediaError where something does not decode or channels, bits or sample rate change.
     """
@@ -194,4 +200,6 @@ class _Decoder:
                 return
 
     def _refusal(self, why: str) -> MediaError:
-        return MediaError(f"The sound of “{self._name}” cannot be decoded ({why}). Export it again, for example as WAV.")
+        return MediaError(
+            f"The sound of “{self._name}” cannot be decoded ({why}). Export it again, for example as WAV."
+        )

@@ -1,9 +1,9 @@
 """Where channels stand and what they weigh in the sum of powers (ITU-R BS.1770-5).
 
-Positions carry ffmpeg's short names. A layout is a name of the table below, or positions joined by ``+`` in the order of
-the file. Weights: within 30 degrees of elevation and between 60 and 120 degrees of azimuth 1.41 (+1.5 dB), the
-low-frequency channels none, every other position 1.0. The side and the back pair of a 5.1 layout both stand for Ls and Rs.
-Figures from memory of the recommendation.
+Positions carry ffmpeg's short names. A layout is a name of the table below, or positions joined by ``+`` in the order
+of the file. Weights: within 30 degrees of elevation and between 60 and 120 degrees of azimuth 1.41 (+1.5 dB), the
+low-frequency channels none, every other position 1.0. The side and the back pair of a 5.1 layout both stand for Ls and
+Rs. Figures from memory of the recommendation.
 """
 
 import numpy as np
@@ -65,7 +65,9 @@ def layout_name(reported: str | None, channels: int) -> str:
 
 def says_layout(reported: str | None, channels: int) -> bool:
     """Whether a file's own word settles the layout; with one or two channels there is nothing to ask."""
-    return channels <= 2 or bool(reported and ("+" in reported or (reported in LAYOUTS and len(LAYOUTS[reported]) == channels)))
+    return channels <= 2 or bool(
+        reported and ("+" in reported or (reported in LAYOUTS and len(LAYOUTS[reported]) == channels))
+    )
 
 
 def is_known(layout: str, channels: int) -> bool:
@@ -74,14 +76,22 @@ def is_known(layout: str, channels: int) -> bool:
 
 
 def parse_layout(text: str) -> str:
-    """A layout from its name or from positions as people write them (``L C R Ls Rs LFE``). Raises LayoutError that lists what is known."""
+    """A layout from its name or from positions as people write them (``L C R Ls Rs LFE``).
+
+    Raises LayoutError that lists what is known.
+    """
     if text in LAYOUTS:
         return text
-    by_written = {written.casefold(): name for name, written in _WRITTEN.items()} | {name.casefold(): name for name in _WRITTEN}
+    by_written = {written.casefold(): name for name, written in _WRITTEN.items()} | {
+        name.casefold(): name for name in _WRITTEN
+    }
     words = text.replace(",", " ").replace("+", " ").split()
     names = [by_written.get(w.casefold(), "") for w in words]
     if not words or not all(names) or len(set(names)) != len(names):
-        raise LayoutError(f"“{text}” is no channel layout; list each position once, from {' '.join(_WRITTEN.values())}, or name one of: {', '.join(LAYOUTS)}.")
+        raise LayoutError(
+            f"“{text}” is no channel layout; list each position once, from {' '.join(_WRITTEN.values())}, or "
+            f"name one of: {', '.join(LAYOUTS)}."
+        )
     order = tuple(names)
     return next((name for name, listed in LAYOUTS.items() if listed == order), "+".join(order))
 

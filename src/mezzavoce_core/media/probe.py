@@ -36,9 +36,12 @@ class Stream:
 
 @dataclass(frozen=True)
 class FileInfo:
-    """Facts of one media file; channels, layout and rate are those of the sound taken from it, at first its first track.
+    """Facts of one media file.
 
-    ``frame_rate`` and ``start_timecode`` are None where the file does not say; ``frame_rate_varies`` where a picture's frames are not all alike.
+    Channels, layout and rate are those of the sound taken from it, at first its first track.
+
+    ``frame_rate`` and ``start_timecode`` are None where the file does not say; ``frame_rate_varies`` where a picture's
+    frames are not all alike.
     """
 
     name: str
@@ -103,7 +106,10 @@ def probe(path: Path, name: str | None = None) -> FileInfo:
     sound = next((s for s in streams if s.get("codec_type") == "audio"), None)
     if sound is None:
         if any(s.get("codec_type") == "video" for s in streams):
-            raise MediaError(f"“{name}” has a picture but no audio track. Mezzavoce needs at least one; export the file with its sound.")
+            raise MediaError(
+                f"“{name}” has a picture but no audio track. Mezzavoce needs at least one; export the file "
+                "with its sound."
+            )
         raise MediaError(f"“{name}” has no audio track. Mezzavoce needs at least one.")
     check_riff(path, name)
     return _facts(facts, name)
@@ -121,11 +127,16 @@ def _ffprobe(path: Path, name: str) -> dict[str, Any]:
         forget()
         raise ToolFailed(f"Reading “{name}” was interrupted; try again.")
     if done.returncode != 0:
-        raise MediaError(f"“{name}” is no video or audio file that can be opened, or it is damaged. Export it again, for example as WAV, MOV or MP4.")
+        raise MediaError(
+            f"“{name}” is no video or audio file that can be opened, or it is damaged. Export it again, for "
+            "example as WAV, MOV or MP4."
+        )
     try:
         facts: dict[str, Any] = json.loads(done.stdout)
     except ValueError:
-        raise MediaError(f"What “{name}” says about itself cannot be read; it may be damaged. Export it again.") from None
+        raise MediaError(
+            f"What “{name}” says about itself cannot be read; it may be damaged. Export it again."
+        ) from None
     return facts
 
 
@@ -133,7 +144,14 @@ def _facts(facts: dict[str, Any], name: str) -> FileInfo:
     whole_s = _number(facts.get("format", {}).get("duration"))
     sounds = [s for s in facts["streams"] if s.get("codec_type") == "audio"]
     streams = tuple(_stream(s, k, whole_s, name) for k, s in enumerate(sounds, 1))
-    picture = next((s for s in facts["streams"] if s.get("codec_type") == "video" and not s.get("disposition", {}).get("attached_pic")), None)
+    picture = next(
+        (
+            s
+            for s in facts["streams"]
+            if s.get("codec_type") == "video" and not s.get("disposition", {}).get("attached_pic")
+        ),
+        None,
+    )
     fps = _picture_rate(picture or next((s for s in facts["streams"] if s.get("codec_tag_string") == "tmcd"), None))
     start = _start(facts, sounds[0], streams[0].sample_rate_hz, fps)
     return FileInfo(
@@ -164,7 +182,9 @@ def _stream(sound: dict[str, Any], number: int, whole_s: float, name: str) -> St
     reported, tags = sound.get("channel_layout"), sound.get("tags", {})
     title = next((str(tags[t]) for t in ("title", "name", "handler_name") if tags.get(t)), "")
     duration_s = _number(sound.get("duration")) or whole_s
-    return Stream(number, channels, layout_name(reported, channels), says_layout(reported, channels), rate_hz, duration_s, title)
+    return Stream(
+        number, channels, layout_name(reported, channels), says_layout(reported, channels), rate_hz, duration_s, title
+    )
 
 
 def _number(value: Any) -> float:
@@ -193,7 +213,10 @@ def _rate_of(picture: dict[str, Any] | None, field: str) -> Fraction | None:
 
 
 def _varies(picture: dict[str, Any] | None) -> bool:
-    """Whether the mean frame rate is another than the one that fits every frame; a field rate of twice the frame rate is none."""
+    """Whether the mean frame rate is another than the one that fits every frame.
+
+    A field rate of twice the frame rate is none.
+    """
     mean, finest = _rate_of(picture, "avg_frame_rate"), _rate_of(picture, "r_frame_rate")
     if mean is None or picture is None:
         return False

@@ -1,6 +1,11 @@
-"""RIFF/WAVE headers: does a file hold what its header says, and how does its sound lie in it? ffmpeg plays what is there and says nothing.
+"""RIFF/WAVE headers.
 
-Sources: the RIFF/WAVE chunk layout with WAVE_FORMAT_EXTENSIBLE; EBU Tech 3306 and ITU-R BS.2088 for RF64 and BW64 (sizes in the ``ds64`` chunk).
+Does a file hold what its header says, and how does its sound lie in it?
+
+ffmpeg plays what is there and says nothing.
+
+Sources: the RIFF/WAVE chunk layout with WAVE_FORMAT_EXTENSIBLE; EBU Tech 3306 and ITU-R BS.2088 for RF64 and BW64
+(sizes in the ``ds64`` chunk).
 """
 
 import struct
@@ -19,7 +24,10 @@ _MOST_CHUNKS = 10_000
 
 @dataclass(frozen=True)
 class Pcm:
-    """Uncompressed sound in a file: where it begins, how many bytes long, and how it is coded (``i2 i3 i4 f4 f8``, little-endian)."""
+    """Uncompressed sound in a file.
+
+    Where it begins, how many bytes long, and how it is coded (``i2 i3 i4 f4 f8``, little-endian).
+    """
 
     start: int
     size: int
@@ -50,7 +58,10 @@ class Chunk:
 
 
 def check_riff(path: Path, name: str) -> None:
-    """Raise BrokenOff or MediaError, naming the file, when sizes in the header and on the disk differ. Other formats pass."""
+    """Raise BrokenOff or MediaError, naming the file, when sizes in the header and on the disk differ.
+
+    Other formats pass.
+    """
     read_riff(path, name)
 
 
@@ -112,7 +123,10 @@ def _check_data(start: int, size: int, total: int, bytes_per_second: int, name: 
     missing = start + size - total
     if missing > 0:
         says, holds = (_length(n, bytes_per_second) for n in (size, max(0, total - start)))
-        raise BrokenOff(f"“{name}” is cut off: its header promises {says} of sound, the file holds {holds}. Copy or export it again.")
+        raise BrokenOff(
+            f"“{name}” is cut off: its header promises {says} of sound, the file holds {holds}. Copy or export "
+            "it again."
+        )
 
 
 def _check_rest(file: BinaryIO, end: int, total: int, name: str) -> None:
@@ -126,7 +140,10 @@ def _check_rest(file: BinaryIO, end: int, total: int, name: str) -> None:
         file.seek(position)
         header = file.read(8)
         if not all(32 <= byte < 127 for byte in header[:4]):
-            raise BrokenOff(f"The header of “{name}” counts less sound than the file holds. Export it again, so that nothing is left unmeasured.")
+            raise BrokenOff(
+                f"The header of “{name}” counts less sound than the file holds. Export it again, so that "
+                "nothing is left unmeasured."
+            )
         size = struct.unpack("<I", header[4:])[0]
         position += 8 + size + size % 2
 

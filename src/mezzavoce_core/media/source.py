@@ -1,4 +1,7 @@
-"""What sound is taken from which files: a whole file, some of its tracks or channels, or a channel from each of several files."""
+"""What sound is taken from which files.
+
+A whole file, some of its tracks or channels, or a channel from each of several files.
+"""
 
 import re
 from collections.abc import Sequence
@@ -17,9 +20,12 @@ _LONG_NAMES = {"left": "L", "right": "R"}
 
 @dataclass(frozen=True)
 class Sound:
-    """A wish: one file, or several with the channels of one sound. ``tracks`` counts from 1 and is empty for the first track as a whole.
+    """A wish: one file, or several with the channels of one sound.
 
-    In a file with one track its channels are counted instead. ``layout`` is a person's word on where the channels stand.
+    ``tracks`` counts from 1 and is empty for the first track as a whole.
+
+    In a file with one track its channels are counted instead. ``layout`` is a person's word on where the channels
+    stand.
     """
 
     paths: tuple[Path, ...]
@@ -75,7 +81,10 @@ def _count(pick: Pick) -> int:
 
 
 def picks(path: Path, info: FileInfo, tracks: Sequence[int]) -> tuple[Pick, ...]:
-    """What is read for some tracks (or channels) of a probed file, counted from 1. Raises TrackMapError where one is not there or they are no one sound."""
+    """What is read for some tracks (or channels) of a probed file, counted from 1.
+
+    Raises TrackMapError where one is not there or they are no one sound.
+    """
     if len(info.streams) == 1:
         return (Pick(path, 1, _channels(info, tracks), info),)
     for track in tracks:
@@ -83,9 +92,14 @@ def picks(path: Path, info: FileInfo, tracks: Sequence[int]) -> tuple[Pick, ...]
             raise TrackMapError(f"“{info.name}” has {len(info.streams)} audio tracks; there is no track {track}.")
     chosen = [info.streams[t - 1] for t in tracks or (1,)]
     if len({s.sample_rate_hz for s in chosen}) > 1:
-        raise TrackMapError(f"Tracks {_listed(tracks)} of “{info.name}” run at different sample rates and cannot be one sound.")
+        raise TrackMapError(
+            f"Tracks {_listed(tracks)} of “{info.name}” run at different sample rates and cannot be one sound."
+        )
     if len(chosen) > 1 and any(s.channels != 1 for s in chosen):
-        raise TrackMapError(f"Tracks {_listed(tracks)} of “{info.name}” are not all mono; only mono tracks can stand beside each other as one sound.")
+        raise TrackMapError(
+            f"Tracks {_listed(tracks)} of “{info.name}” are not all mono; only mono tracks can stand beside "
+            "each other as one sound."
+        )
     return tuple(Pick(path, s.number, None, info) for s in chosen)
 
 
@@ -94,7 +108,10 @@ def _channels(info: FileInfo, tracks: Sequence[int]) -> tuple[int, ...] | None:
         return None
     for track in tracks:
         if not 1 <= track <= info.streams[0].channels:
-            raise TrackMapError(f"The one audio track of “{info.name}” has {info.streams[0].channels} channels; there is no channel {track}.")
+            raise TrackMapError(
+                f"The one audio track of “{info.name}” has {info.streams[0].channels} channels; there is no "
+                f"channel {track}."
+            )
     return tuple(t - 1 for t in tracks)
 
 
@@ -104,16 +121,28 @@ def _beside_each_other(sound: Sound, infos: Sequence[FileInfo]) -> tuple[Pick, .
         raise TrackMapError("Tracks can be chosen from one file, not from several that make one sound.")
     for info in infos:
         if info.channels != 1:
-            raise TrackMapError(f"“{info.name}” has {info.channels} channels. Several files make one sound only when each holds one channel.")
-        if info.sample_rate_hz != infos[0].sample_rate_hz or abs(info.duration_s - infos[0].duration_s) > _LENGTHS_WITHIN_S:
-            raise TrackMapError(f"“{info.name}” and “{infos[0].name}” differ in length or sample rate, so they are not the channels of one sound.")
+            raise TrackMapError(
+                f"“{info.name}” has {info.channels} channels. Several files make one sound only when each "
+                "holds one channel."
+            )
+        if (
+            info.sample_rate_hz != infos[0].sample_rate_hz
+            or abs(info.duration_s - infos[0].duration_s) > _LENGTHS_WITHIN_S
+        ):
+            raise TrackMapError(
+                f"“{info.name}” and “{infos[0].name}” differ in length or sample rate, so they are not the "
+                "channels of one sound."
+            )
     picks = [Pick(path, 1, None, info) for path, info in zip(sound.paths, infos, strict=True)]
     order = _order_by_name(infos)
     return tuple(picks[k] for k in order) if order else tuple(picks)
 
 
 def _order_by_name(infos: Sequence[FileInfo]) -> list[int] | None:
-    """Where each channel of the usual layout of that many is, from names like ``mix.L.wav``; None where they do not tell."""
+    """Where each channel of the usual layout of that many is, from names like ``mix.L.wav``.
+
+    None where they do not tell.
+    """
     found = []
     for info in infos:
         match = _CHANNEL_AT_END.search(Path(info.name).stem)
@@ -130,13 +159,17 @@ def _layout(sound: Sound, picks: Sequence[Pick], channels: int) -> str:
     if sound.layout:
         layout = parse_layout(sound.layout)
         if not is_known(layout, channels):
-            raise LayoutError(f"“{sound.name}” has {channels} channels, the layout “{sound.layout}” has not. List one position for each channel.")
+            raise LayoutError(
+                f"“{sound.name}” has {channels} channels, the layout “{sound.layout}” has not. List one "
+                "position for each channel."
+            )
         return layout
     stream = picks[0].info.streams[picks[0].stream - 1]
     layout = stream.layout if len(picks) == 1 and picks[0].channels is None else layout_name(None, channels)
     if not is_known(layout, channels):
         raise LayoutError(
-            f"“{sound.name}” has {channels} channels and does not say where they stand. Choose those of the mix (for example --tracks mix=1-2), "
+            f"“{sound.name}” has {channels} channels and does not say where they stand. Choose those of the "
+            "mix (for example --tracks mix=1-2), "
             f"or list the position of each (--channels “L C R …”)."
         )
     return layout

@@ -1,6 +1,7 @@
 """Stereo of 24 bits out of the bytes of a file, four frames at a time.
 
-Three bytes for a number are nothing that the compiler turns into vector code by itself: here it is told which byte goes where.
+Three bytes for a number are nothing that the compiler turns into vector code by itself: here it is told which byte goes
+where.
 """
 
 from collections.abc import Callable
@@ -23,8 +24,13 @@ def _order(places: list[int]) -> Any:
 
 
 def _two_frames(builder: Any, frames: Any, at: int, first: int) -> Any:
-    """Of sixteen bytes from ``at`` on the frames ``first`` and the next: left, left, right, right as integers, each in the upper three of four bytes."""
-    found = builder.load(builder.bitcast(builder.gep(frames, [ir.Constant(_INDEX, at)]), ir.VectorType(_BYTE, _HALF).as_pointer()))
+    """Of sixteen bytes from ``at`` on the frames ``first`` and the next.
+
+    Left, left, right, right as integers, each in the upper three of four bytes.
+    """
+    found = builder.load(
+        builder.bitcast(builder.gep(frames, [ir.Constant(_INDEX, at)]), ir.VectorType(_BYTE, _HALF).as_pointer())
+    )
     found.align = 1
     places = []
     for channel in range(2):
@@ -36,7 +42,11 @@ def _two_frames(builder: Any, frames: Any, at: int, first: int) -> Any:
 
 def _spread(builder: Any, frames: Any, rows: tuple[Any, Any], n: Any, scale: Any) -> None:
     """Four frames into both channels from sample ``n`` on."""
-    integers = builder.shuffle_vector(_two_frames(builder, frames, 0, 0), _two_frames(builder, frames, _BYTES - _HALF, 2), _order(list(range(2 * _HALF))))
+    integers = builder.shuffle_vector(
+        _two_frames(builder, frames, 0, 0),
+        _two_frames(builder, frames, _BYTES - _HALF, 2),
+        _order(list(range(2 * _HALF))),
+    )
     numbers = builder.fmul(builder.sitofp(builder.bitcast(integers, ir.VectorType(_PLACE, 8)), _EIGHT), scale)
     for row, places in zip(rows, ([0, 1, 4, 5], [2, 3, 6, 7]), strict=True):
         pointer = builder.bitcast(builder.gep(row, [n]), _FOUR.as_pointer())
@@ -44,7 +54,10 @@ def _spread(builder: Any, frames: Any, rows: tuple[Any, Any], n: Any, scale: Any
 
 
 def _code(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-    raw, left, right = (context.make_array(kind)(context, builder, arg).data for kind, arg in zip(signature.args[:3], args[:3], strict=True))
+    raw, left, right = (
+        context.make_array(kind)(context, builder, arg).data
+        for kind, arg in zip(signature.args[:3], args[:3], strict=True)
+    )
     count, one = args[3:]
     alone = builder.insert_element(ir.Constant(_EIGHT, ir.Undefined), one, ir.Constant(_PLACE, 0))
     scale = builder.shuffle_vector(alone, alone, _order([0] * 8))
@@ -65,5 +78,8 @@ def _typed(_context: Any, raw: Any, left: Any, right: Any, count: Any, scale: An
     return types.void(raw, left, right, count, scale), _code
 
 
-spread_in_fours: Callable[[NDArray[np.uint8], NDArray[np.float32], NDArray[np.float32], int, np.float32], None] = intrinsic(_typed)  # type: ignore[assignment]
-"""Bytes of ``count`` frames (a multiple of four) into left and right, times a scale. For compiled loops only; nothing checks that there is room."""
+spread_in_fours: Callable[[NDArray[np.uint8], NDArray[np.float32], NDArray[np.float32], int, np.float32], None] = (
+    intrinsic(_typed)
+)  # type: ignore[assignment]
+"""Bytes of ``count`` frames (a multiple of four) into left and right, times a scale. For compiled loops only; nothing
+checks that there is room."""

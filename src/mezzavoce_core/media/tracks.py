@@ -1,7 +1,9 @@
-"""Track maps: which tracks (or channels) of one file are the mix and which are its stems, as text, as a proposal, and checked.
+"""Track maps: which tracks (or channels) of one file are the mix and which are its stems.
 
-``mix=1-2,dialogue=3-4,music=5-6`` counts tracks from 1, or channels where the file has one track. A role may stand twice:
-its sounds are summed. That broadcast deliveries pair tracks as left and right is common practice.
+As text, as a proposal, and checked.
+
+``mix=1-2,dialogue=3-4,music=5-6`` counts tracks from 1, or channels where the file has one track. A role may stand
+twice: its sounds are summed. That broadcast deliveries pair tracks as left and right is common practice.
 """
 
 import re
@@ -25,7 +27,10 @@ _NAMES = (
 
 @dataclass(frozen=True)
 class Lane:
-    """Tracks that are one sound: a pair of mono tracks, a stereo track, some channels. ``title`` is what the file calls it."""
+    """Tracks that are one sound: a pair of mono tracks, a stereo track, some channels.
+
+    ``title`` is what the file calls it.
+    """
 
     tracks: tuple[int, ...]
     channels: int
@@ -38,7 +43,10 @@ class Lane:
 
 
 def parse_map(text: str, roles: Sequence[str]) -> tuple[tuple[str, tuple[int, ...]], ...]:
-    """Roles with their tracks, in the order written. Raises TrackMapError when a track stands twice, no mix or more than one is named, or a role is unknown."""
+    """Roles with their tracks, in the order written.
+
+    Raises TrackMapError when a track stands twice, no mix or more than one is named, or a role is unknown.
+    """
     found = []
     for entry in text.replace(" ", "").split(","):
         match = _ENTRY.fullmatch(entry)
@@ -86,9 +94,12 @@ def write_tracks(tracks: Sequence[int]) -> str:
 
 
 def lanes(info: FileInfo, *, in_pairs: bool = False) -> tuple[Lane, ...]:
-    """The sounds that a file seems to hold: each track with several channels, mono tracks in pairs, the channels of one track in pairs.
+    """The sounds that a file seems to hold.
 
-    ``in_pairs``: the channels of one track are pairs even where the file calls them a surround layout, as some writers do by mistake.
+    Each track with several channels, mono tracks in pairs, the channels of one track in pairs.
+
+    ``in_pairs``: the channels of one track are pairs even where the file calls them a surround layout, as some writers
+    do by mistake.
     """
     if len(info.streams) == 1:
         return _lanes_of_channels(info, in_pairs=in_pairs)

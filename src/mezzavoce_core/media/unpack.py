@@ -13,7 +13,10 @@ _FULL_SCALE_24 = np.float32(2.0**-31)
 
 @njit(cache=True, nogil=True)
 def planar(values: NDArray[Any], scale: np.float32, out: NDArray[np.float32], begin: int) -> None:
-    """Interleaved numbers ``(frames * channels,)`` times a scale into ``(channels, frames)``, from frame ``begin`` on."""
+    """Interleaved numbers ``(frames * channels,)`` times a scale into ``(channels, frames)``.
+
+    From frame ``begin`` on.
+    """
     channels = out.shape[0]
     frames = len(values) // channels
     if channels == 1:
@@ -33,16 +36,25 @@ def planar(values: NDArray[Any], scale: np.float32, out: NDArray[np.float32], be
 
 @njit(cache=True, nogil=True, inline="always")
 def _four(words: NDArray[np.uint32], n: int) -> tuple[np.int32, np.int32, np.int32, np.int32]:
-    """Four little-endian integers of 24 bits out of three words of 32, each in the upper three bytes, so that the sign comes by itself."""
+    """Four little-endian integers of 24 bits out of three words of 32.
+
+    Each in the upper three bytes, so that the sign comes by itself.
+    """
     eight, sixteen, three_bytes = np.uint32(8), np.uint32(16), np.uint32(24)
     a, b, c = words[3 * n], words[3 * n + 1], words[3 * n + 2]
-    second, third = ((a >> three_bytes) << eight) | ((b & np.uint32(0xFFFF)) << sixteen), ((b >> sixteen) << eight) | ((c & np.uint32(0xFF)) << three_bytes)
+    second, third = (
+        ((a >> three_bytes) << eight) | ((b & np.uint32(0xFFFF)) << sixteen),
+        ((b >> sixteen) << eight) | ((c & np.uint32(0xFF)) << three_bytes),
+    )
     return np.int32(a << eight), np.int32(second), np.int32(third), np.int32(c & np.uint32(0xFFFFFF00))
 
 
 @njit(cache=True, nogil=True)
 def unpack_24(words: NDArray[np.uint32], out: NDArray[np.float32]) -> None:
-    """Little-endian 24-bit integers, read as words of 32 bits, three of which hold four of them, into float32 with full scale 1.0."""
+    """Little-endian 24-bit integers into float32 with full scale 1.0.
+
+    Read as words of 32 bits, three of which hold four of them.
+    """
     for n in range(len(words) // 3):
         a, b, c, d = _four(words, n)
         out[4 * n], out[4 * n + 1] = np.float32(a) * _FULL_SCALE_24, np.float32(b) * _FULL_SCALE_24
@@ -52,7 +64,11 @@ def unpack_24(words: NDArray[np.uint32], out: NDArray[np.float32]) -> None:
 @njit(cache=True, nogil=True)
 def _integer_24(raw: NDArray[np.uint8], at: int) -> np.int32:
     """Three bytes as the upper ones of an integer of 32 bits."""
-    return np.int32((np.uint32(raw[at]) << np.uint32(8)) | (np.uint32(raw[at + 1]) << np.uint32(16)) | (np.uint32(raw[at + 2]) << np.uint32(24)))
+    return np.int32(
+        (np.uint32(raw[at]) << np.uint32(8))
+        | (np.uint32(raw[at + 1]) << np.uint32(16))
+        | (np.uint32(raw[at + 2]) << np.uint32(24))
+    )
 
 
 @njit(cache=True, nogil=True)
@@ -67,7 +83,10 @@ def unpack_24_pairs(raw: NDArray[np.uint8], out: NDArray[np.float32], begin: int
 
 @njit(cache=True, nogil=True)
 def highest_bits(bits: NDArray[np.uint32]) -> np.uint32:
-    """The largest of some float32 values by their bits, sign left out: as large as magnitudes, larger still for what is no number."""
+    """The largest of some float32 values by their bits, sign left out.
+
+    As large as magnitudes, larger still for what is no number.
+    """
     highest = np.uint32(0)
     for n in range(len(bits)):
         highest = max(highest, bits[n] & np.uint32(0x7FFFFFFF))

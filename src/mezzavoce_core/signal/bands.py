@@ -22,7 +22,9 @@ _FIRST = 1024
 
 
 class Bands:
-    """Feed channels ``(channels, frames)`` in any portions, then take ``finish()``: ``(blocks of 100 ms, 18)``, mean squares summed over channels.
+    """Feed channels ``(channels, frames)`` in any portions, then take ``finish()``.
+
+    ``(blocks of 100 ms, 18)``, mean squares summed over channels.
 
     Neighbouring windows add up to one in energy, so that nothing between blocks is lost or counted twice.
     """
@@ -30,7 +32,8 @@ class Bands:
     def __init__(self, rate_hz: int, channels: int) -> None:
         """Bands of a signal at this rate; those beyond half of it stay empty."""
         self._given_hz, self._channels = rate_hz, channels
-        # Left and right alike, as a voice in the middle is, are looked at once: twice a square is exactly the sum of both.
+        # Left and right alike, as a voice in the middle is, are looked at once: twice a square is exactly the sum of
+        # both.
         self._twins = channels == 2
         own = 1 if self._twins else channels
         self._halvers: list[_Halver] = []
@@ -101,7 +104,9 @@ def _window(rate_hz: int) -> NDArray[np.float32]:
     """Level over a block, with a quarter of a sine's wave over each of its edges."""
     fade = 2 * round(_FADE_S * rate_hz / 2)
     rise = np.sin(np.pi / 2 * (np.arange(fade) + 0.5) / fade)
-    window: NDArray[np.float32] = np.concatenate([rise, np.ones(rate_hz // FRAMES_PER_S - fade), rise[::-1]]).astype(np.float32)
+    window: NDArray[np.float32] = np.concatenate([rise, np.ones(rate_hz // FRAMES_PER_S - fade), rise[::-1]]).astype(
+        np.float32
+    )
     return window
 
 

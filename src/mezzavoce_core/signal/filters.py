@@ -16,8 +16,8 @@ _SHELF_HZ = 1681.974450955533
 def k_weighting(rate_hz: int) -> NDArray[np.float64]:
     """Shelf and high-pass as ``(2, 5)`` sections b0 b1 b2 a1 a2 for a sample rate in Hz.
 
-    The published coefficients hold at 48 kHz; other rates are derived again from the analogue prototype, low ones matched to the
-    response at 48 kHz (source: BS.1770-5 Annex 1; the prototype's figures are from memory).
+    The published coefficients hold at 48 kHz; other rates are derived again from the analogue prototype, low ones
+    matched to the response at 48 kHz (source: BS.1770-5 Annex 1; the prototype's figures are from memory).
     """
     return np.array([_shelf(rate_hz), _high_pass(rate_hz)])
 
@@ -43,8 +43,9 @@ def _shelf(rate_hz: int) -> list[float]:
 def _matched(section: list[float], rate_hz: int) -> list[float]:
     """A section of 48 kHz at a low rate, with the same response at 0 Hz, at its corner and at half the rate.
 
-    Poles by impulse invariance, zeros by matching the squared magnitude at three frequencies: the bilinear transform would bend the
-    shelf there, by 0.2 LU on speech at 8 kHz (method after Vicanek, "Matched Second Order Digital Filters", 2016, from memory).
+    Poles by impulse invariance, zeros by matching the squared magnitude at three frequencies: the bilinear transform
+    would bend the shelf there, by 0.2 LU on speech at 8 kHz (method after Vicanek, "Matched Second Order Digital
+    Filters", 2016, from memory).
     """
     pole = np.roots([1.0, *section[3:]]).astype(complex) ** (_PUBLISHED_HZ / rate_hz)
     a1, a2 = -2 * float(pole[0].real), float(abs(pole[0]) ** 2)
@@ -79,7 +80,8 @@ def _high_pass(rate_hz: int) -> list[float]:
 def half_band() -> NDArray[np.float32]:
     """Taps ``(39,)`` before the rate is halved: every other one beside the middle is nothing.
 
-    Flat to 0.41 of the new rate and 50 dB down from 0.59 of it on, where folding would reach that pass band (Kaiser's design).
+    Flat to 0.41 of the new rate and 50 dB down from 0.59 of it on, where folding would reach that pass band (Kaiser's
+    design).
     """
     offsets = np.arange(-_HALF_BAND, _HALF_BAND + 1)
     taps = 0.5 * np.sinc(offsets / 2) * np.kaiser(len(offsets), _HALF_BAND_BETA)
@@ -87,10 +89,12 @@ def half_band() -> NDArray[np.float32]:
 
 
 def interpolator() -> NDArray[np.float32]:
-    """Taps ``(3, 32)`` of the phases between two samples for 4x oversampling, reversed in time for a running dot product.
+    """Taps ``(3, 32)`` of the phases between two samples for 4x oversampling.
 
-    A Kaiser-windowed sinc with an odd prototype, so that the remaining phase is the sample itself
-    (BS.1770-5 Annex 2 leaves the filter open; a longer one than the example there reads closer to the true curve).
+    Reversed in time for a running dot product.
+
+    A Kaiser-windowed sinc with an odd prototype, so that the remaining phase is the sample itself (BS.1770-5 Annex 2
+    leaves the filter open; a longer one than the example there reads closer to the true curve).
     """
     positions = np.arange(-_HALF_TAPS * OVERSAMPLING, _HALF_TAPS * OVERSAMPLING + 1)
     prototype = np.sinc(positions / OVERSAMPLING) * np.kaiser(len(positions), _KAISER_BETA)
@@ -104,7 +108,10 @@ def interpolator() -> NDArray[np.float32]:
 
 
 def interpolator_bounds(taps: NDArray[np.float32]) -> NDArray[np.float64]:
-    """Largest sums of magnitudes over the phases of an interpolator ``(3,)``: all taps, the middle four, all others; a little above them for rounding."""
+    """Largest sums of magnitudes over the phases of an interpolator ``(3,)``: all taps, the middle four, all others.
+
+    A little above them for rounding.
+    """
     sizes = np.abs(taps.astype(np.float64))
     middle = sizes.shape[1] // 2
     inner = sizes[:, middle - 2 : middle + 2].sum(axis=1)

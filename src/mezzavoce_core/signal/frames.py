@@ -1,4 +1,7 @@
-"""Frames of a signal that comes in portions of any size: cut where they lie, windowed, transformed, and summed into bands."""
+"""Frames of a signal that comes in portions of any size.
+
+Cut where they lie, windowed, transformed, and summed into bands.
+"""
 
 from dataclasses import dataclass
 
@@ -32,11 +35,13 @@ class Bins:
 class Frames:
     """Feed channels ``(channels, samples)`` in any portions; every ``feed`` gives the frames that are whole by then.
 
-    Frame k is centred on the middle of the 1 / ``per_s`` s that begin at k / ``per_s``; its window may reach beyond them. A frame
-    is ``(bands,)``: mean squares as the bins weigh them, channels summed.
+    Frame k is centred on the middle of the 1 / ``per_s`` s that begin at k / ``per_s``; its window may reach beyond
+    them. A frame is ``(bands,)``: mean squares as the bins weigh them, channels summed.
     """
 
-    def __init__(self, rate_hz: int, per_s: int, window: NDArray[np.float32], size: int, bins: Bins, channels: int) -> None:
+    def __init__(
+        self, rate_hz: int, per_s: int, window: NDArray[np.float32], size: int, bins: Bins, channels: int
+    ) -> None:
         """``size`` is the length of the transform, that of the window or more."""
         self._rate_hz, self._per_s = rate_hz, per_s
         self._window, self._size, self._bins = window, size, bins
@@ -56,10 +61,17 @@ class Frames:
         begins = self._begins(held + channels.shape[1] - length)
         # Only what begins in the samples held needs both; everything else is read where it lies.
         joint = np.concatenate([self._held, channels[:, :length]], axis=1)
-        found = [*self._analysed(joint, begins[begins < held]), *self._analysed(channels, begins[begins >= held] - held)]
+        found = [
+            *self._analysed(joint, begins[begins < held]),
+            *self._analysed(channels, begins[begins >= held] - held),
+        ]
         self._frames += len(begins)
         keep = max(0, self._begin(self._frames) - self._offset)
-        self._held = channels[:, keep - held :].copy() if keep >= held else np.concatenate([self._held[:, keep:], channels], axis=1)
+        self._held = (
+            channels[:, keep - held :].copy()
+            if keep >= held
+            else np.concatenate([self._held[:, keep:], channels], axis=1)
+        )
         self._offset += keep
         return np.concatenate(found) if found else np.zeros((0, len(self._bins.first)), dtype=np.float32)
 

@@ -12,7 +12,10 @@ PIECE = 1024
 
 @njit(cache=True, nogil=True)
 def sample_peaks(bits: NDArray[np.uint32], before: int, edges: NDArray[np.int64], out: NDArray[np.uint32]) -> None:
-    """Highest magnitude between edges, as the bits of a float32 without its sign; ``bits`` is padded by ``before`` values."""
+    """Highest magnitude between edges, as the bits of a float32 without its sign.
+
+    ``bits`` is padded by ``before`` values.
+    """
     for tick in range(len(edges) - 1):
         part = bits[edges[tick] + before : edges[tick + 1] + before]
         highest = np.uint32(0)
@@ -31,10 +34,13 @@ def _highest(x: NDArray[np.float32]) -> np.float32:
 
 
 @njit(cache=True, nogil=True, fastmath={"reassoc", "contract", "nnan", "ninf", "nsz"})
-def _interpolated(y: NDArray[np.float32], taps: NDArray[np.float32], count: int, totals: NDArray[np.float32]) -> tuple[np.float32, int]:
+def _interpolated(
+    y: NDArray[np.float32], taps: NDArray[np.float32], count: int, totals: NDArray[np.float32]
+) -> tuple[np.float32, int]:
     """Highest magnitude between ``count`` samples, whose first output needs ``y[0]`` first, and the sample before it.
 
-    The inner loop runs over samples, three phases and four taps at a time, because the compiler turns that into vector code.
+    The inner loop runs over samples, three phases and four taps at a time, because the compiler turns that into vector
+    code.
     """
     first, second, third = totals[0, :count], totals[1, :count], totals[2, :count]
     totals[:, :count] = 0
@@ -68,16 +74,19 @@ def true_peaks(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objec
     at: NDArray[np.uint16],
     totals: NDArray[np.float32],
 ) -> float:
-    """Highest interpolated value of one channel between edges, where it passes ``floor``; returns the floor to go on with.
+    """Highest interpolated value of one channel between edges, where it passes ``floor``.
 
-    ``x`` is padded: output sample n lies at ``x[n + before]`` with before = taps per phase / 2 - 1. ``peaks`` are the highest
-    samples of the ticks, ``out`` holds them too and is raised; ``at`` gets the sample, counted from the edge, at the highest value.
-    No value of the filter is larger than the highest sample within reach times ``bounds[0]``, the largest sum of the taps'
-    magnitudes; nor than the highest of the samples right around times ``bounds[1]`` plus the highest within reach times
-    ``bounds[2]``, with the sums over the middle four taps and over the others. Where that cannot pass the floor, nothing is
-    computed. A negative ``ceiling`` computes everything; otherwise the floor rises with what is found, up to the ceiling, and
-    what stays under it is left alone, so that the figures do not depend on how much was computed. ``totals`` ``(3, samples)`` is
-    room to work in: so many samples are looked at together at most.
+    Returns the floor to go on with.
+
+    ``x`` is padded: output sample n lies at ``x[n + before]`` with before = taps per phase / 2 - 1. ``peaks`` are the
+    highest samples of the ticks, ``out`` holds them too and is raised; ``at`` gets the sample, counted from the edge,
+    at the highest value. No value of the filter is larger than the highest sample within reach times ``bounds[0]``, the
+    largest sum of the taps' magnitudes; nor than the highest of the samples right around times ``bounds[1]`` plus the
+    highest within reach times ``bounds[2]``, with the sums over the middle four taps and over the others. Where that
+    cannot pass the floor, nothing is computed. A negative ``ceiling`` computes everything; otherwise the floor rises
+    with what is found, up to the ceiling, and what stays under it is left alone, so that the figures do not depend on
+    how much was computed. ``totals`` ``(3, samples)`` is room to work in: so many samples are looked at together at
+    most.
     """
     length = taps.shape[1]
     before = length // 2 - 1
@@ -119,10 +128,20 @@ def true_peaks(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objec
 
 
 @njit(cache=True, nogil=True)
-def flat_runs(x: NDArray[np.float32], before: int, edges: NDArray[np.int64], peaks: NDArray[np.float32], least: float, out: NDArray[np.uint16]) -> None:
-    """Longest run of samples that stand at the peak of their part, where that peak reaches ``least`` and the wave runs into it with a corner.
+def flat_runs(
+    x: NDArray[np.float32],
+    before: int,
+    edges: NDArray[np.int64],
+    peaks: NDArray[np.float32],
+    least: float,
+    out: NDArray[np.uint16],
+) -> None:
+    """Longest run of samples that stand at the peak of their part.
 
-    A run counts when the sample on either side of it stands off by more than 0.2 % of the peak: the top of a slow sine is flat, too, but without a corner.
+    That peak reaches ``least``, and the wave runs into it with a corner.
+
+    A run counts when the sample on either side of it stands off by more than 0.2 % of the peak: the top of a slow sine
+    is flat, too, but without a corner.
     """
     for part in range(len(edges) - 1):
         out[part] = 0
@@ -138,7 +157,8 @@ def flat_runs(x: NDArray[np.float32], before: int, edges: NDArray[np.int64], pea
                 continue
             first = n
             positive = x[n] > 0
-            # A run that goes on into the next part belongs to this one; the last sample of the padding stays as its far side.
+            # A run that goes on into the next part belongs to this one; the last sample of the padding stays as its far
+            # side.
             while n < len(x) - 1 and abs(x[n]) >= level - slack and (x[n] > 0) == positive:
                 n += 1
             corner = max(abs(x[first] - x[first - 1]), abs(x[n - 1] - x[n]))
@@ -147,24 +167,36 @@ def flat_runs(x: NDArray[np.float32], before: int, edges: NDArray[np.int64], pea
 
 
 @njit(cache=True, nogil=True, fastmath={"contract"})
-def _halved(taps: NDArray[np.float32], even: NDArray[np.float32], odd: NDArray[np.float32], out: NDArray[np.float32]) -> None:
-    """Of samples with even numbers those at odd distances from the middle are wanted, which are ten on each side, of the others the middle alone."""
+def _halved(
+    taps: NDArray[np.float32], even: NDArray[np.float32], odd: NDArray[np.float32], out: NDArray[np.float32]
+) -> None:
+    """Which interpolator taps samples with even and odd numbers need.
+
+    Even: those at odd distances from the middle, ten on each side; odd: the middle alone.
+    """
     half = len(taps) // 2
     centre, a, b, c, d, e = taps[half], taps[0], taps[2], taps[4], taps[6], taps[8]
     f, g, h, i, j = taps[10], taps[12], taps[14], taps[16], taps[18]
     x, middle = even[: len(out) + half], odd[half // 2 : half // 2 + len(out)]
     for n in range(len(out)):
         total = centre * middle[n] + a * (x[n] + x[n + 19]) + b * (x[n + 1] + x[n + 18]) + c * (x[n + 2] + x[n + 17])
-        total += d * (x[n + 3] + x[n + 16]) + e * (x[n + 4] + x[n + 15]) + f * (x[n + 5] + x[n + 14]) + g * (x[n + 6] + x[n + 13])
+        total += (
+            d * (x[n + 3] + x[n + 16])
+            + e * (x[n + 4] + x[n + 15])
+            + f * (x[n + 5] + x[n + 14])
+            + g * (x[n + 6] + x[n + 13])
+        )
         out[n] = total + (h * (x[n + 7] + x[n + 12]) + i * (x[n + 8] + x[n + 11]) + j * (x[n + 9] + x[n + 10]))
 
 
 @njit(cache=True, nogil=True)
-def halve(taps: NDArray[np.float32], x: NDArray[np.float32], out: NDArray[np.float32], room: NDArray[np.float32]) -> None:
+def halve(
+    taps: NDArray[np.float32], x: NDArray[np.float32], out: NDArray[np.float32], room: NDArray[np.float32]
+) -> None:
     """Every other sample of a half-band filter of 39 taps: ``out[n]`` from the 39 samples of ``x`` from ``2 n`` on.
 
-    Piece by piece in ``room`` ``(2, PIECE + 20)``: first the samples are parted by even and odd numbers, then filtered, because the
-    compiler turns each of the two into vector code.
+    Piece by piece in ``room`` ``(2, PIECE + 20)``: first the samples are parted by even and odd numbers, then filtered,
+    because the compiler turns each of the two into vector code.
     """
     half = len(taps) // 2
     even, odd = room[0], room[1]
@@ -179,8 +211,16 @@ def halve(taps: NDArray[np.float32], x: NDArray[np.float32], out: NDArray[np.flo
 
 
 @njit(cache=True, nogil=True)
-def windowed(x: NDArray[np.float32], begins: NDArray[np.int64], window: NDArray[np.float32], out: NDArray[np.float32], which: NDArray[np.int64]) -> int:
-    """Pieces of a channel that begin at ``begins``, times a window, those of silence left out; returns how many there are, and in ``which`` their numbers.
+def windowed(
+    x: NDArray[np.float32],
+    begins: NDArray[np.int64],
+    window: NDArray[np.float32],
+    out: NDArray[np.float32],
+    which: NDArray[np.int64],
+) -> int:
+    """Pieces of a channel that begin at ``begins``, times a window, those of silence left out.
+
+    Returns how many there are, and in ``which`` their numbers.
 
     ``out`` ``(pieces, samples)`` may be longer than the window and ends in silence.
     """
@@ -203,9 +243,15 @@ def windowed(x: NDArray[np.float32], begins: NDArray[np.int64], window: NDArray[
 
 @njit(cache=True, nogil=True, fastmath={"reassoc", "contract"})
 def squares_in_bands(
-    parts: NDArray[np.float32], first: NDArray[np.int64], weights: NDArray[np.float32], which: NDArray[np.int64], out: NDArray[np.float32]
+    parts: NDArray[np.float32],
+    first: NDArray[np.int64],
+    weights: NDArray[np.float32],
+    which: NDArray[np.int64],
+    out: NDArray[np.float32],
 ) -> None:
-    """Add to rows ``which`` of ``out`` ``(frames, bands)`` the weighted squared magnitudes of spectra ``(spectra, 2 * bins)``.
+    """Add the weighted squared magnitudes of spectra ``(spectra, 2 * bins)`` to rows of ``out``.
+
+    To the rows ``which`` of ``out`` ``(frames, bands)``.
 
     Real and imaginary parts lie side by side.
     """

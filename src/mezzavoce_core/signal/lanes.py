@@ -1,8 +1,9 @@
 """Two channels through two filter sections, four stretches of them at once, in the lanes of vector registers.
 
-The compiler does not find this form by itself: a recursion cannot be taken several samples at a time. But left and right do not
-wait for each other, and neither do stretches of a signal that lie apart, if each begins a little earlier than it is wanted: by
-then the filters have forgotten that they knew nothing. So the lanes hold left and right of the first stretch, of the second, and so on.
+The compiler does not find this form by itself: a recursion cannot be taken several samples at a time. But left and
+right do not wait for each other, and neither do stretches of a signal that lie apart, if each begins a little earlier
+than it is wanted: by then the filters have forgotten that they knew nothing. So the lanes hold left and right of the
+first stretch, of the second, and so on.
 """
 
 from collections.abc import Callable
@@ -17,7 +18,8 @@ from numpy.typing import NDArray
 STRETCHES = 4
 LANES = 2 * STRETCHES
 LAST_IN, STATE, STATE_BEFORE, LAST_BETWEEN, SECOND_STATE, SECOND_BEFORE, SQUARES, PRODUCTS, ROWS = range(9)
-"""Rows of the table ``(ROWS, LANES)`` that is worked on: what is carried through the first section and through the second one, and the sums."""
+"""Rows of the table ``(ROWS, LANES)`` that is worked on: what is carried through the first section and through the
+second one, and the sums."""
 _TERMS = 5
 _DOUBLE, _INDEX, _PLACE = ir.DoubleType(), ir.IntType(64), ir.IntType(32)
 _WIDE, _NARROW = ir.VectorType(_DOUBLE, LANES), ir.VectorType(ir.FloatType(), LANES)
@@ -83,7 +85,9 @@ def _step(builder: Any, factors: list[Any], carried: list[Any], samples: Any) ->
 
     def section(terms: list[Any], kept: list[Any], value: Any) -> tuple[Any, Any]:
         (b0, g1, g2, a1, a2), (last_in, state, before) = terms, kept
-        return plus(times(b0, value), state), minus(minus(plus(times(g2, last_in), times(g1, value)), times(a2, before)), times(a1, state))
+        return plus(times(b0, value), state), minus(
+            minus(plus(times(g2, last_in), times(g1, value)), times(a2, before)), times(a1, state)
+        )
 
     value = builder.fpext(samples, _WIDE)
     between, state = section(factors[:_TERMS], carried[LAST_IN : STATE_BEFORE + 1], value)
@@ -93,7 +97,9 @@ def _step(builder: Any, factors: list[Any], carried: list[Any], samples: Any) ->
     return [value, state, carried[STATE], between, second_state, carried[SECOND_STATE], *sums]
 
 
-def _loop(builder: Any, begin: Any, end: Any, by: int, rows: list[Any], body: Callable[[Any, list[Any]], list[Any]]) -> list[Any]:
+def _loop(
+    builder: Any, begin: Any, end: Any, by: int, rows: list[Any], body: Callable[[Any, list[Any]], list[Any]]
+) -> list[Any]:
     """``rows`` after a loop from ``begin`` to before ``end``, which may be run no time at all."""
     before, loop, after = builder.block, builder.append_basic_block(), builder.append_basic_block()
     builder.cbranch(builder.icmp_signed("<", begin, end), loop, after)
@@ -114,7 +120,9 @@ def _loop(builder: Any, begin: Any, end: Any, by: int, rows: list[Any], body: Ca
 
 def _code(context: Any, builder: Any, signature: Any, args: Any) -> Any:
     *arrays, count = args
-    x, y, begins, factors, table = (a.data for a in map(lambda kind, arg: context.make_array(kind)(context, builder, arg), signature.args, arrays))
+    x, y, begins, factors, table = (
+        a.data for a in map(lambda kind, arg: context.make_array(kind)(context, builder, arg), signature.args, arrays)
+    )
     places = [builder.load(builder.gep(begins, [ir.Constant(_INDEX, k)])) for k in range(STRETCHES)]
     sources = [builder.gep(channel, [place]) for place in places for channel in (x, y)]
     terms = [_everywhere(builder, factors, k) for k in range(2 * _TERMS)]
@@ -135,13 +143,15 @@ def _code(context: Any, builder: Any, signature: Any, args: Any) -> Any:
     return context.get_dummy_value()
 
 
-def _typed(_context: Any, x: Any, y: Any, begins: Any, factors: Any, table: Any, count: Any) -> tuple[Any, Callable[..., Any]]:
+def _typed(
+    _context: Any, x: Any, y: Any, begins: Any, factors: Any, table: Any, count: Any
+) -> tuple[Any, Callable[..., Any]]:
     return types.void(x, y, begins, factors, table, count), _code
 
 
-_Run = Callable[[NDArray[np.float32], NDArray[np.float32], NDArray[np.int64], NDArray[np.float64], NDArray[np.float64], int], None]
+_Run = Callable[
+    [NDArray[np.float32], NDArray[np.float32], NDArray[np.int64], NDArray[np.float64], NDArray[np.float64], int], None
+]
 filter_in_lanes: _Run = intrinsic(_typed)  # type: ignore[assignment]
-"""Run ``count`` samples of two channels from each of the places ``begins`` on through factors ``(2, 5)`` and the table ``(ROWS, LANES)``, which is changed.
-
-For compiled loops only; nothing checks that the samples are there.
-"""
+"""Run ``count`` samples of two channels from each of the places ``begins`` on through factors ``(2, 5)`` and the table
+``(ROWS, LANES)``, which is changed.  For compiled loops only; nothing checks that the samples are there. """

@@ -1,7 +1,8 @@
 """Whether the sound before a step goes on behind it, as much louder: only a gain does that.
 
-A beat of the music sounds like a step, too, but it brings a sound of its own; what sounded before it goes on as it was, or stops. So what
-sounded before is carried on over the step by linear prediction, and what is heard there is held against that.
+A beat of the music sounds like a step, too, but it brings a sound of its own; what sounded before it goes on as it was,
+or stops. So what sounded before is carried on over the step by linear prediction, and what is heard there is held
+against that.
 """
 
 import numpy as np
@@ -11,18 +12,23 @@ from .mono import Mono, ReadStretch
 
 _RATE_HZ = 12000
 _PAST_S, _REACH_S, _GUARD_S, _AFTER_S = 0.2, 1 / 24, 0.004, 0.02
-"""Learned from so much, each sample from so much before it; compared over so much, a little away from both ends of the step."""
+"""Learned from so much, each sample from so much before it; compared over so much, a little away from both ends of the
+step."""
 _RIDGE = 1e-3
 _LIKE = 0.6
-"""How like what was carried on it has to be (1: the same but for its level). In 192 mixes of the tuned half's music 23 of 46 planted steps back
-up reach it, and none of the 154 others where levels speak against a step by less than 8 nats."""
+"""How like what was carried on it has to be (1: the same but for its level). In 192 mixes of the tuned half's music 23
+of 46 planted steps back up reach it, and none of the 154 others where levels speak against a step by less than 8
+nats."""
 _LOUDER = 0.5, 2.0
 """Of the rise in dB, and of its factor: from where to where it counts as that."""
 _SILENT = 1e-11
 
 
 def goes_on(read: ReadStretch, rate_hz: int, begin_s: float, end_s: float, rise_db: float) -> bool:
-    """Whether the sound goes on as much louder behind a rise of ``rise_db`` between two times; False where that cannot be told."""
+    """Whether the sound goes on as much louder behind a rise of ``rise_db`` between two times.
+
+    False where that cannot be told.
+    """
     first_s = begin_s - _GUARD_S - _PAST_S
     if first_s < 0:
         return False
@@ -49,7 +55,10 @@ def _thinned(heard: Mono, every: int) -> Floats:
 
 
 def _carried_on(past: Floats, reach: int, count: int) -> Floats:
-    """So many samples more, each a weighted sum of as many before it as ``reach`` says; the weights are those that fit best before."""
+    """So many samples more, each a weighted sum of as many before it as ``reach`` says.
+
+    The weights are those that fit best before.
+    """
     windows = np.lib.stride_tricks.sliding_window_view(past, reach)[:-1]
     products = windows.T @ windows
     products[np.diag_indices(reach)] += _RIDGE * np.trace(products) / reach

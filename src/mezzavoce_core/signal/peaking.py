@@ -1,6 +1,7 @@
 """Cuts by band: peaking filters, and what they and the K-weighting do at a frequency.
 
-The filter is the second-order peaking section with a width in octaves between its half-gain points (textbook form, from memory).
+The filter is the second-order peaking section with a width in octaves between its half-gain points (textbook form, from
+memory).
 """
 
 from collections.abc import Sequence
@@ -35,7 +36,9 @@ class PeakingFilter:
         return section
 
 
-def power_response(filters: Sequence[PeakingFilter], hz: NDArray[np.float64], rate_hz: int = _DESIGN_HZ) -> NDArray[np.float64]:
+def power_response(
+    filters: Sequence[PeakingFilter], hz: NDArray[np.float64], rate_hz: int = _DESIGN_HZ
+) -> NDArray[np.float64]:
     """Factor on the power at some frequencies that the filters together have."""
     factor = np.ones(np.shape(hz))
     for one in filters:

@@ -1,4 +1,7 @@
-"""Rows that come in portions, kept in one array from the start: hours of sound do not lie in memory twice when the last one is there."""
+"""Rows that come in portions, kept in one array from the start.
+
+Hours of sound do not lie in memory twice when the last one is there.
+"""
 
 from typing import Generic, TypeVar
 

@@ -1,7 +1,7 @@
 """Levels of a signal in 48 bands, logarithmic from 50 Hz to 15 kHz, every 20 ms: what changes of gain are read from.
 
-What left and right have in common stands apart from what they have not: a gain moves both alike, a note hardly ever does.
-Instants of 5 ms, in eight octaves of what they have in common, tell how quickly it moves.
+What left and right have in common stands apart from what they have not: a gain moves both alike, a note hardly ever
+does. Instants of 5 ms, in eight octaves of what they have in common, tell how quickly it moves.
 """
 
 from collections.abc import Sequence
@@ -30,12 +30,14 @@ _PIECE_FRAMES = 20000
 
 
 class Spectrum:
-    """Feed channels ``(channels, frames)`` in any portions, then take ``finish()``: ``(frames of 20 ms, 2 x 48 + 4 x 8)``, dB in hundredths as int16.
+    """Feed channels ``(channels, frames)`` in any portions, then take ``finish()``.
 
-    First come the bands of half the sum of left and right (times the square root of 2) and of all other channels, then those of their
-    difference; both together are the power of all channels. Frame k is centred on the middle of the 20 ms that begin at k / 50 s;
-    levels are mean squares of a full-scale square wave's, not under -130 dB. Last come the octaves, up to 20 kHz, of the first part in each
-    of the four instants of the frame.
+    ``(frames of 20 ms, 2 x 48 + 4 x 8)``, dB in hundredths as int16.
+
+    First come the bands of half the sum of left and right (times the square root of 2) and of all other channels, then
+    those of their difference; both together are the power of all channels. Frame k is centred on the middle of the 20
+    ms that begin at k / 50 s; levels are mean squares of a full-scale square wave's, not under -130 dB. Last come the
+    octaves, up to 20 kHz, of the first part in each of the four instants of the frame.
     """
 
     def __init__(self, rate_hz: int, channels: int, about_s: float = 60.0) -> None:
@@ -54,14 +56,18 @@ class Spectrum:
         self._seen += channels.shape[1]
         parts = _parted(channels)
         found = [frames.feed(part) for frames, part in zip(self._frames, parts, strict=True)]
-        self._found.add(_hundredths(np.concatenate([*found, *(np.zeros_like(found[0]) for _ in range(2 - len(found)))], axis=1)))
+        self._found.add(
+            _hundredths(np.concatenate([*found, *(np.zeros_like(found[0]) for _ in range(2 - len(found)))], axis=1))
+        )
         self._quick.add(_hundredths(self._instants.feed(parts[0])))
 
     def finish(self) -> NDArray[np.int16]:
         """The frames that the signal fills, the last ones against silence."""
         count = self._seen * FRAMES_PER_S // self._rate_hz
         self.feed(np.zeros((self._channels, self._tail + self._rate_hz // FRAMES_PER_S), dtype=np.float32))
-        return np.concatenate([self._found.whole[:count], self._quick.whole[: INSTANTS * count].reshape(count, -1)], axis=1)
+        return np.concatenate(
+            [self._found.whole[:count], self._quick.whole[: INSTANTS * count].reshape(count, -1)], axis=1
+        )
 
 
 class _Cut:
@@ -104,7 +110,10 @@ def whole(levels: Floats) -> Floats:
 
 
 def _parted(channels: NDArray[np.float32]) -> list[NDArray[np.float32]]:
-    """What the first two channels have in common with all others, and what sets them apart; a single channel as it is."""
+    """What the first two channels have in common with all others, and what sets them apart.
+
+    A single channel as it is.
+    """
     if len(channels) == 1:
         return [channels]
     left, right, half = channels[0], channels[1], np.float32(np.sqrt(0.5))

@@ -1,6 +1,7 @@
 """Fourier transforms of real signals in single precision, several at a time, which NumPy does one by one.
 
-They are SciPy's. Only their compiled part is loaded: what its package imports around it takes a sixth of a second of every measurement.
+They are SciPy's. Only their compiled part is loaded: what its package imports around it takes a sixth of a second of
+every measurement.
 """
 
 from functools import lru_cache
@@ -46,7 +47,10 @@ def _compiled_part() -> Any:
 
 @lru_cache(1)
 def _load() -> Any:
-    """The module by itself; None where SciPy keeps it elsewhere or calls it otherwise, so that the whole package is asked."""
+    """The module by itself.
+
+    None where SciPy keeps it elsewhere or calls it otherwise, so that the whole package is asked.
+    """
     package = find_spec("scipy")
     for folder in (package and package.submodule_search_locations) or ():
         for path in (Path(folder) / "fft" / "_pocketfft" / f"{_NAME}{suffix}" for suffix in EXTENSION_SUFFIXES):

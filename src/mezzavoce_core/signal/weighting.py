@@ -6,8 +6,9 @@ from numpy.typing import NDArray
 from ..runtime.compiled import njit
 from .lanes import LANES, PRODUCTS, SQUARES, STRETCHES, filter_in_lanes
 
-# A filter that rings out into silence ends in numbers so small that the processor takes many times as long for each; far below
-# anything heard (-600 dB) its state is set to nothing. Within a tick no state falls from there to such numbers.
+# A filter that rings out into silence ends in numbers so small that the processor takes many times as long for each;
+# far below anything heard (-600 dB) its state is set to nothing. Within a tick no state falls from there to such
+# numbers.
 _NOTHING = 1e-30
 
 
@@ -21,7 +22,8 @@ def _kept(value: float) -> float:
 def section(factors: NDArray[np.float64], state: NDArray[np.float64], value: float) -> float:
     """One sample through a biquad: ``factors`` b0 g1 g2 a1 a2, where g = b - a b0; ``state`` last input, s, s before.
 
-    Transposed direct form II with the second state put into the first, so that one multiplication and addition leads from state to state.
+    Transposed direct form II with the second state put into the first, so that one multiplication and addition leads
+    from state to state.
     """
     out: float = factors[0] * value + state[1]
     following = ((factors[2] * state[0] + factors[1] * value) - factors[4] * state[2]) - factors[3] * state[1]
@@ -31,7 +33,12 @@ def section(factors: NDArray[np.float64], state: NDArray[np.float64], value: flo
 
 @njit(cache=True, nogil=True)
 def _one_by_one(
-    x: NDArray[np.float32], y: NDArray[np.float32], factors: NDArray[np.float64], state: NDArray[np.float64], edges: NDArray[np.int64], out: NDArray[np.float32]
+    x: NDArray[np.float32],
+    y: NDArray[np.float32],
+    factors: NDArray[np.float64],
+    state: NDArray[np.float64],
+    edges: NDArray[np.int64],
+    out: NDArray[np.float32],
 ) -> None:
     """The ticks between edges, sample by sample."""
     for tick in range(len(edges) - 1):
@@ -97,7 +104,11 @@ def _in_stretches(  # noqa: PLR0913, PLR0917  (as below)
         filter_in_lanes(x, y, begins, factors, table, count)
         for k in range(STRETCHES):
             row = out[k * ticks + tick]
-            row[0], row[1], row[2] = table[SQUARES, 2 * k] / count, table[SQUARES, 2 * k + 1] / count, table[PRODUCTS, 2 * k] / count
+            row[0], row[1], row[2] = (
+                table[SQUARES, 2 * k] / count,
+                table[SQUARES, 2 * k + 1] / count,
+                table[PRODUCTS, 2 * k] / count,
+            )
         for number in range(SQUARES):
             for lane in range(LANES):
                 table[number, lane] = _kept(table[number, lane])
@@ -117,11 +128,14 @@ def filter_energy_pair(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, 
     table: NDArray[np.float64],
     begins: NDArray[np.int64],
 ) -> None:
-    """Two biquads in a row over two channels; ``out`` ``(ticks, 3)`` gets both mean squares and the mean of the product between ``edges``.
+    """Two biquads in a row over two channels.
 
-    ``factors`` ``(2, 5)`` and ``state`` ``(2 channels, 2 sections, 3)``, which is carried, as of ``section``. The first four times ``ticks``
-    ticks are taken as four stretches at once (0: none), the later three of which begin ``ahead`` samples earlier; tick by tick all four must
-    be of the same length. ``table`` ``(ROWS, LANES)`` and ``begins`` ``(STRETCHES,)`` are room to work in.
+    ``out`` ``(ticks, 3)`` gets both mean squares and the mean of the product between ``edges``.
+
+    ``factors`` ``(2, 5)`` and ``state`` ``(2 channels, 2 sections, 3)``, which is carried, as of ``section``. The first
+    four times ``ticks`` ticks are taken as four stretches at once (0: none), the later three of which begin ``ahead``
+    samples earlier; tick by tick all four must be of the same length. ``table`` ``(ROWS, LANES)`` and ``begins``
+    ``(STRETCHES,)`` are room to work in.
     """
     if ticks:
         _in_stretches(x, y, factors, state, edges, ticks, ahead, out, table, begins)

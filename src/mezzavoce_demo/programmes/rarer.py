@@ -1,4 +1,7 @@
-"""Three programmes with the rest: voices, captions and an effect that matters; cues of the music; what a stricter spec asks. All of it is made up."""
+"""Three programmes with the rest: voices, captions and an effect that matters; cues of the music.
+
+What a stricter spec asks. All of it is made up.
+"""
 
 from .story import KEEPER, NARRATOR, PILOT, Damage, Episode, Line, Piece, Planted, Sound, Text
 
@@ -17,7 +20,12 @@ RARER_PROGRAMMES: tuple[Episode, ...] = (
         room_lufs=-44.0,
         lines=(
             Line(5.0, NARRATOR, "Marit Oskarvik kept the log for twenty years, and her handwriting never leaned."),
-            Line(19.0, KEEPER, "She wrote the weather first, then the ships, and then one line for herself.", gain_db=-8.0),
+            Line(
+                19.0,
+                KEEPER,
+                "She wrote the weather first, then the ships, and then one line for herself.",
+                gain_db=-8.0,
+            ),
             Line(33.0, NARRATOR, "Most of those lines are about bread, or about the colour of the water."),
             Line(47.0, PILOT, "One of them is about me. I was late, and she let the lamp burn for it.", gain_db=4.3),
             Line(61.0, NARRATOR, "The last page is blank except for the date, and the date is underlined."),
@@ -35,7 +43,12 @@ RARER_PROGRAMMES: tuple[Episode, ...] = (
         ),
         planted=(
             Planted("voice-noise", 5.0, 79.0, "The narration was recorded in a humming room."),
-            Planted("effect-masked", 14.0, 16.5, "The bell that the log tells of is covered by the music; a person marked it as important."),
+            Planted(
+                "effect-masked",
+                14.0,
+                16.5,
+                "The bell that the log tells of is covered by the music; a person marked it as important.",
+            ),
             Planted("voice-low", 19.0, 24.0, "The keeper was recorded eight decibels too soft."),
             Planted("caption-unheard", 28.0, 30.5, "A caption stands for a sentence that was cut out."),
             Planted("voice-uneven", 47.0, 52.0, "The pilot is over four decibels louder than everybody else."),
@@ -84,9 +97,18 @@ RARER_PROGRAMMES: tuple[Episode, ...] = (
         tempo=84,
         due_in_days=13,
         music_lufs=-27.5,
-        limits=(("range_max_lu", 6.0), ("momentary_max_lufs", -16.0), ("loudness_to_dialogue_max_lu", 1.0), ("duration_s", 95.0)),
+        limits=(
+            ("range_max_lu", 6.0),
+            ("momentary_max_lufs", -16.0),
+            ("loudness_to_dialogue_max_lu", 1.0),
+            ("duration_s", 95.0),
+        ),
         lines=(
-            Line(5.0, NARRATOR, "The inspector came on a Tuesday, with a case of instruments, and asked everybody to be quiet."),
+            Line(
+                5.0,
+                NARRATOR,
+                "The inspector came on a Tuesday, with a case of instruments, and asked everybody to be quiet.",
+            ),
             Line(24.0, KEEPER, "It is never quiet. He wrote that down as a fault."),
             Line(44.0, NARRATOR, "He measured the horn from the boat, from the rock, and from the kitchen."),
             Line(66.0, PILOT, "In the kitchen it was loudest. He stayed for supper all the same."),

@@ -1,4 +1,6 @@
-"""What the demo shows: an invented public-television series, who says what and when, and which faults are planted where.
+"""What the demo shows: an invented public-television series.
+
+Who says what and when, and which faults are planted where.
 
 Everything in here is made up. ``planted`` is what a review has to find, and what the tests compare with what was found.
 What is not planted is clean.

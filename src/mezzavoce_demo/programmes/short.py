@@ -1,4 +1,7 @@
-"""Seven shorter programmes: what deliveries look like (leader, tracks of one file, mono, breaks) and the rarer faults. All of it is made up."""
+"""Seven shorter programmes: what deliveries look like (leader, tracks of one file, mono, breaks) and the rarer faults.
+
+All of it is made up.
+"""
 
 from .story import ALONE, KEEPER, MONO, NARRATOR, PILOT, TRACKS, Damage, Episode, Leader, Line, Planted, Slip, Sound
 
@@ -22,8 +25,16 @@ SHORT_PROGRAMMES: tuple[Episode, ...] = (
         ),
         tail_s=3,
         lines=(
-            Line(5.0, NARRATOR, "At Nesund the stone was cut in winter, and the boat that carried it could not turn back."),
-            Line(19.0, KEEPER, "You loaded her till the water stood two fingers under the plank, and then you took one stone off."),
+            Line(
+                5.0,
+                NARRATOR,
+                "At Nesund the stone was cut in winter, and the boat that carried it could not turn back.",
+            ),
+            Line(
+                19.0,
+                KEEPER,
+                "You loaded her till the water stood two fingers under the plank, and then you took one stone off.",
+            ),
             Line(33.0, NARRATOR, "The tower still stands. Of the boats there is one rib left, in the wall of a barn."),
         ),
         sounds=(Sound("sea", 0, 46, -43), Sound("clank", 15.0, 0.5, -36)),
@@ -39,8 +50,14 @@ SHORT_PROGRAMMES: tuple[Episode, ...] = (
         due_in_days=5,
         delivery=TRACKS,
         lines=(
-            Line(5.0, NARRATOR, "The last ferry to Orrevik leaves when everybody is on board, and not a minute before."),
-            Line(18.0, KEEPER, "She knows who went over in the morning. If one is missing, she waits, and nobody says a word."),
+            Line(
+                5.0, NARRATOR, "The last ferry to Orrevik leaves when everybody is on board, and not a minute before."
+            ),
+            Line(
+                18.0,
+                KEEPER,
+                "She knows who went over in the morning. If one is missing, she waits, and nobody says a word.",
+            ),
             Line(33.0, NARRATOR, "On paper the line has been closed for eleven years."),
         ),
         sounds=(Sound("sea", 0, 48, -43), Sound("bell", 14.0, 3, -33)),
@@ -59,8 +76,16 @@ SHORT_PROGRAMMES: tuple[Episode, ...] = (
         target_lufs=-23.3,
         delivery=MONO,
         lines=(
-            Line(4.0, NARRATOR, "In the winter of nineteen fifty eight somebody carried a recorder up two hundred and six steps."),
-            Line(16.0, KEEPER, "Is it on? Well then. This is the lamp, and that noise is the clockwork, and I am the third of us."),
+            Line(
+                4.0,
+                NARRATOR,
+                "In the winter of nineteen fifty eight somebody carried a recorder up two hundred and six steps.",
+            ),
+            Line(
+                16.0,
+                KEEPER,
+                "Is it on? Well then. This is the lamp, and that noise is the clockwork, and I am the third of us.",
+            ),
             Line(30.0, NARRATOR, "The tape was found in a biscuit tin, behind the paraffin."),
         ),
         sounds=(Sound("wind", 0, 42, -44),),
@@ -76,13 +101,22 @@ SHORT_PROGRAMMES: tuple[Episode, ...] = (
         due_in_days=6,
         lines=(
             Line(5.0, NARRATOR, "Over the boat house is a room without a chair. Whoever mends, stands."),
-            Line(20.0, KEEPER, "The needle goes through, and under, and back, and that is all there is to learn in forty years."),
+            Line(
+                20.0,
+                KEEPER,
+                "The needle goes through, and under, and back, and that is all there is to learn in forty years.",
+            ),
             Line(38.0, NARRATOR, "The nets are gone. The hooks in the beam are polished like door handles."),
         ),
         sounds=(Sound("sea", 0, 50, -43),),
         damages=(Damage("turned", 19.5, 8.0), Damage("hole", 40.5, 0.08)),
         planted=(
-            Planted("inverse-phase", 19.5, 27.5, "One clip came in with its right channel upside down; in mono the keeper is gone."),
+            Planted(
+                "inverse-phase",
+                19.5,
+                27.5,
+                "One clip came in with its right channel upside down; in mono the keeper is gone.",
+            ),
             Planted("dropout", 40.5, 40.58, "Eighty milliseconds are missing in the last sentence."),
         ),
     ),
@@ -116,15 +150,32 @@ SHORT_PROGRAMMES: tuple[Episode, ...] = (
         due_in_days=8,
         target_lufs=-23.3,
         lines=(
-            Line(5.0, NARRATOR, "There were five pupils, four winters, and one stove. The teacher slept behind the map."),
-            Line(18.0, PILOT, "We learned the coast from the window. He pointed, and whoever knew the skerry could sit by the stove."),
+            Line(
+                5.0, NARRATOR, "There were five pupils, four winters, and one stove. The teacher slept behind the map."
+            ),
+            Line(
+                18.0,
+                PILOT,
+                "We learned the coast from the window. He pointed, and whoever knew the skerry could sit by the stove.",
+            ),
             Line(33.0, PILOT, "When it blew hard the lessons were short, because somebody had to hold the door."),
-            Line(43.5, NARRATOR, "In the spring the inspector came over, ate with them, and wrote a single word into the book."),
-            Line(56.0, NARRATOR, "The building is a store for ropes now. The map is still on the wall, and the stove is still warm in winter."),
+            Line(
+                43.5,
+                NARRATOR,
+                "In the spring the inspector came over, ate with them, and wrote a single word into the book.",
+            ),
+            Line(
+                56.0,
+                NARRATOR,
+                "The building is a store for ropes now. The map is still on the wall, and the stove is still "
+                "warm in winter.",
+            ),
         ),
         sounds=(Sound("sea", 0, 70, -43),),
         damages=(Damage("gain", 32.4, 6.0, by=4.5),),
-        planted=(Planted("section-jump", 32.4, 38.4, "One answer of the pilot came in four and a half decibels too loud."),),
+        planted=(
+            Planted("section-jump", 32.4, 38.4, "One answer of the pilot came in four and a half decibels too loud."),
+        ),
     ),
     Episode(
         number=11,

@@ -1,4 +1,6 @@
-"""The shape of what the demo shows: who says what and when, what sounds beside it, how it is delivered, and which faults are planted.
+"""The shape of what the demo shows.
+
+Who says what and when, what sounds beside it, how it is delivered, and which faults are planted.
 
 Times are seconds from the first frame of the programme, behind any leader.
 """
@@ -10,7 +12,10 @@ NARRATOR, KEEPER, PILOT = "narrator", "keeper", "pilot"
 
 @dataclass(frozen=True)
 class Line:
-    """A spoken line; with ``pause_s`` it begins so long after the end of the line before, about at ``at_s``. ``gain_db`` is how far off it was recorded."""
+    """A spoken line; with ``pause_s`` it begins so long after the end of the line before, about at ``at_s``.
+
+    ``gain_db`` is how far off it was recorded.
+    """
 
     at_s: float
     who: str
@@ -21,7 +26,10 @@ class Line:
 
 @dataclass(frozen=True)
 class Sound:
-    """An effect: ``sea``, ``wind``, ``engine``, ``bell``, ``horn`` or ``clank``, from a time for a length, at a loudness in LUFS."""
+    """An effect from a time for a length, at a loudness in LUFS.
+
+    It is one of ``sea``, ``wind``, ``engine``, ``bell``, ``horn`` and ``clank``.
+    """
 
     what: str
     at_s: float
@@ -33,9 +41,10 @@ class Sound:
 class Slip:
     """Where the mixer slips, around a time.
 
-    About the duck of the line there: ``miss`` (no fall), ``late`` and ``early`` (falls ``by`` seconds off), ``depth`` (``by`` dB deep), ``fall`` (takes
-    ``by`` seconds), ``hold`` (is held ``by`` seconds longer), ``pump`` (``by`` dB up in the pause behind the line), ``side`` (drawn on the right only).
-    Elsewhere: ``push`` (music ``by`` dB up for a while) and ``stray`` (a dip of ``by`` dB where nobody speaks).
+    About the duck of the line there: ``miss`` (no fall), ``late`` and ``early`` (falls ``by`` seconds off), ``depth``
+    (``by`` dB deep), ``fall`` (takes ``by`` seconds), ``hold`` (is held ``by`` seconds longer), ``pump`` (``by`` dB up
+    in the pause behind the line), ``side`` (drawn on the right only). Elsewhere: ``push`` (music ``by`` dB up for a
+    while) and ``stray`` (a dip of ``by`` dB where nobody speaks).
     """
 
     what: str
@@ -48,9 +57,10 @@ class Slip:
 class Damage:
     """What goes wrong behind the mixer.
 
-    In mix and stems alike: ``turned`` (right channel upside down), ``hole`` (nothing at all), ``gain`` (a section ``by`` dB off), ``left`` (left
-    ``by`` dB over right), ``wide`` (right made of left, partly upside down and partly late: little is left in mono).
-    In the mix alone: ``clip`` (``by`` dB too hot into a ceiling of -3.5 dBFS). In the stem of music alone: ``stem`` (delivered ``by`` dB off).
+    In mix and stems alike: ``turned`` (right channel upside down), ``hole`` (nothing at all), ``gain`` (a section
+    ``by`` dB off), ``left`` (left ``by`` dB over right), ``wide`` (right made of left, partly upside down and partly
+    late: little is left in mono). In the mix alone: ``clip`` (``by`` dB too hot into a ceiling of -3.5 dBFS). In the
+    stem of music alone: ``stem`` (delivered ``by`` dB off).
     """
 
     what: str
@@ -61,7 +71,10 @@ class Damage:
 
 @dataclass(frozen=True)
 class Piece:
-    """A cue of the music: from when to when, ``by`` dB off the usual level, its fades in seconds; ``second`` comes on a music stem of its own."""
+    """A cue of the music: from when to when, ``by`` dB off the usual level, its fades in seconds.
+
+    ``second`` comes on a music stem of its own.
+    """
 
     in_s: float
     out_s: float
@@ -82,7 +95,10 @@ class Text:
 
 @dataclass(frozen=True)
 class Leader:
-    """What a delivery carries before the programme: ``tone``, ``slate`` (with its words), ``pips`` (one a second) or ``silence``."""
+    """What a delivery carries before the programme.
+
+    ``tone``, ``slate`` (with its words), ``pips`` (one a second) or ``silence``.
+    """
 
     what: str
     length_s: float
@@ -106,9 +122,10 @@ STEM_FILES, TRACKS, ALONE, MONO = "stem files", "tracks", "alone", "mono"
 class Episode:
     """One programme of the series.
 
-    ``delivery``: stems as files beside the mix, all as tracks of one file, or the mix alone (mono too).
-    ``parts``: in and out of each part, where a person has to say so; ``important``: effects that a person calls important (timecodes).
-    ``limits``: what a spec of its own asks beside that of the series. ``pieces``: the cues, where the music is not one; ``texts``: captions.
+    ``delivery``: stems as files beside the mix, all as tracks of one file, or the mix alone (mono too). ``parts``: in
+    and out of each part, where a person has to say so; ``important``: effects that a person calls important
+    (timecodes). ``limits``: what a spec of its own asks beside that of the series. ``pieces``: the cues, where the
+    music is not one; ``texts``: captions.
     """
 
     number: int

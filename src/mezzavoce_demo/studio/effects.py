@@ -45,7 +45,15 @@ def _engine(length_s: float, rng: np.random.Generator) -> Stereo:
 
 def _bell(length_s: float, rng: np.random.Generator) -> Stereo:
     t = np.arange(frames(length_s)) / RATE
-    partials = ((0.5, 0.5, 0.8), (1, 1, 1.1), (1.19, 0.7, 1.5), (1.5, 0.5, 1.9), (2.0, 0.8, 2.2), (2.74, 0.4, 3.4), (3.76, 0.25, 5.0))
+    partials = (
+        (0.5, 0.5, 0.8),
+        (1, 1, 1.1),
+        (1.19, 0.7, 1.5),
+        (1.5, 0.5, 1.9),
+        (2.0, 0.8, 2.2),
+        (2.74, 0.4, 3.4),
+        (3.76, 0.25, 5.0),
+    )
     tone = sum(a * np.sin(2 * np.pi * 392 * r * t + rng.random()) * np.exp(-t * d) for r, a, d in partials)
     return faded(hall(panned(tone * np.minimum(1, t / 0.004), 0.3), 1.2, 0.3, 5), 0.0, 0.4)
 

@@ -1,4 +1,7 @@
-"""What stands before a programme in a delivery: line-up tone, a spoken slate, a pip a second, silence. How it is made up is common practice."""
+"""What stands before a programme in a delivery: line-up tone, a spoken slate, a pip a second, silence.
+
+How it is made up is common practice.
+"""
 
 from collections.abc import Sequence
 

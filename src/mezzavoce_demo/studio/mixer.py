@@ -1,4 +1,6 @@
-"""Mixes an episode as a mixer would: voice level, music that falls before speech and returns after it, then the programme to its target.
+"""Mixes an episode as a mixer would.
+
+Voice level, music that falls before speech and returns after it, then the programme to its target.
 
 The slips of the scenario are the only departures.
 """
@@ -52,7 +54,10 @@ def mix(episode: Episode) -> Mixed:
     delivered = {role: damaged_stem(stem * gain, role, episode.damages) for role, stem in stems.items()}
     silence, before = np.zeros((frames(episode.tail_s), 2)), leader(episode.leader)
     blank = np.zeros_like(before)
-    return Mixed(np.concatenate([before, whole, silence]), **{role: np.concatenate([blank, stem, silence]) for role, stem in delivered.items()})
+    return Mixed(
+        np.concatenate([before, whole, silence]),
+        **{role: np.concatenate([blank, stem, silence]) for role, stem in delivered.items()},
+    )
 
 
 def _dialogue(episode: Episode) -> tuple[Stereo, Spans]:
@@ -90,7 +95,10 @@ def _cues(episode: Episode, *, second: bool) -> Gain:
 
 
 def automation(episode: Episode, spans: Spans, channel: int = 0) -> Gain:
-    """The music's gain in dB per frame on a channel: ducks around speech, what slips, pauses of the music, a swell at the end."""
+    """The music's gain in dB per frame on a channel.
+
+    Ducks around speech, what slips, pauses of the music, and a swell at the end.
+    """
     points: list[tuple[float, float]] = [(0.0, 0.0)]
     depth = episode.duck_db
     for k, (in_s, out_s) in enumerate(spans):
@@ -119,7 +127,13 @@ def _by(slips: dict[str, Slip], what: str) -> float:
 def _with_strays(episode: Episode, points: list[tuple[float, float]]) -> list[tuple[float, float]]:
     dips = [s for s in episode.slips if s.what == "stray"]
     for s in dips:
-        points = [*points, (s.at_s, 0.0), (s.at_s + 0.3, -s.by), (s.at_s + s.length_s - 0.5, -s.by), (s.at_s + s.length_s, 0.0)]
+        points = [
+            *points,
+            (s.at_s, 0.0),
+            (s.at_s + 0.3, -s.by),
+            (s.at_s + s.length_s - 0.5, -s.by),
+            (s.at_s + s.length_s, 0.0),
+        ]
     return sorted(points)
 
 
@@ -134,7 +148,12 @@ def _swelled(episode: Episode, points: list[tuple[float, float]]) -> Gain:
 
 
 def _push(at_s: float, length_s: float, by_db: float, depth: float) -> list[tuple[float, float]]:
-    return [(at_s, -depth), (at_s + 0.3, by_db - depth), (at_s + length_s, by_db - depth), (at_s + length_s + 0.4, -depth)]
+    return [
+        (at_s, -depth),
+        (at_s + 0.3, by_db - depth),
+        (at_s + length_s, by_db - depth),
+        (at_s + length_s + 0.4, -depth),
+    ]
 
 
 def _pumped(from_s: float, to_s: float, by_db: float, depth: float) -> list[tuple[float, float]]:

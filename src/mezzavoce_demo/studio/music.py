@@ -35,7 +35,9 @@ def _note(key: int, step: int) -> float:
     return 440.0 * 2 ** ((key + 12 * octave + _SCALE[degree] - 69) / 12)
 
 
-def _bar(canvas: Stereo, at_s: float, beat: float, key: int, step: int, strength: float, rng: np.random.Generator) -> None:
+def _bar(
+    canvas: Stereo, at_s: float, beat: float, key: int, step: int, strength: float, rng: np.random.Generator
+) -> None:
     chord = [step, step + 2, step + 4]
     place(canvas, panned(0.35 * strength * _plucked(_note(key - 12, step), beat * 3.5, 5), -0.1), at_s)
     for k, tone in enumerate(chord):
@@ -56,7 +58,11 @@ def _melody(canvas: Stereo, length_s: float, beat: float, key: int, rng: np.rand
     now, turn = 8 * beat * _BEATS, 0
     while now < length_s - 2:
         step, beats = _MELODY[turn % len(_MELODY)]
-        place(canvas, panned(0.11 * _bowed(_note(key + 12, step), beat * beats * 1.05, int(rng.integers(_TAKES))), -0.25), now)
+        place(
+            canvas,
+            panned(0.11 * _bowed(_note(key + 12, step), beat * beats * 1.05, int(rng.integers(_TAKES))), -0.25),
+            now,
+        )
         now += beat * beats
         turn += 1
         if turn % len(_MELODY) == 0:
@@ -68,7 +74,9 @@ def _plucked(hz: float, length_s: float, partials: int) -> Mono:
     """A plucked string; the same note sounds again from memory."""
     t = np.arange(frames(length_s)) / RATE
     heard = [k for k in range(1, partials + 1) if hz * k < 9000]
-    tone = sum(np.sin(2 * np.pi * hz * k * (1 + 0.0003 * k * k) * t) * np.exp(-t * (1.6 + 0.9 * k)) / k**1.3 for k in heard)
+    tone = sum(
+        np.sin(2 * np.pi * hz * k * (1 + 0.0003 * k * k) * t) * np.exp(-t * (1.6 + 0.9 * k)) / k**1.3 for k in heard
+    )
     return tone * np.minimum(1, t / 0.004) * np.minimum(1, (length_s - t) / 0.05)
 
 

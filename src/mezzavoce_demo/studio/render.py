@@ -1,4 +1,7 @@
-"""Writes the demo's media files: a MOV with the mix and three WAV stems for an episode, or all in one file, or the mix alone."""
+"""Writes the demo's media files.
+
+A MOV with the mix and three WAV stems for an episode, or all in one file, or the mix alone.
+"""
 
 import hashlib
 import tempfile
@@ -43,11 +46,17 @@ def captions_file(folder: Path, episode: Episode) -> Path | None:
 
 
 def render_all(folder: Path, episodes: tuple[Episode, ...] = EPISODES, *, picture: bool = True) -> Path:
-    """Render what is not there yet (two episodes at a time) and return the folder that holds it, named after the code that made it."""
+    """Render what is not there yet and return the folder that holds it.
+
+    Two episodes at a time; the folder is named after the code that made it.
+    """
     made = _made(folder, picture=picture)
     made.mkdir(parents=True, exist_ok=True)
     with ProcessPoolExecutor(max_workers=2) as pool:
-        for job in [pool.submit(_render, made, episode, picture=picture) for episode in unrendered(folder, episodes, picture=picture)]:
+        for job in [
+            pool.submit(_render, made, episode, picture=picture)
+            for episode in unrendered(folder, episodes, picture=picture)
+        ]:
             job.result()
     return made
 

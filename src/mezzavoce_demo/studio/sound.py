@@ -1,4 +1,7 @@
-"""Small tools for making sound: levels, panning, fades, reverberation. Signals are ``(frames, 2)`` float64 at 48 kHz."""
+"""Small tools for making sound: levels, panning, fades, reverberation.
+
+Signals are ``(frames, 2)`` float64 at 48 kHz.
+"""
 
 import numpy as np
 from numpy.typing import NDArray

@@ -15,10 +15,15 @@ def speak(line: Line) -> Stereo:
     """A line as a stereo signal in the middle, at the level of a dialogue track."""
     voice, words_a_minute, pitch = _VOICES[line.who]
     spoken = subprocess.run(
-        ["espeak-ng", "-v", voice, "-s", str(words_a_minute), "-p", str(pitch), "--stdout", line.text], capture_output=True, check=True
+        ["espeak-ng", "-v", voice, "-s", str(words_a_minute), "-p", str(pitch), "--stdout", line.text],
+        capture_output=True,
+        check=True,
     ).stdout
     raw = subprocess.run(
-        ["ffmpeg", "-v", "error", "-i", "pipe:0", "-f", "f32le", "-ar", "48000", "-ac", "1", "pipe:1"], input=spoken, capture_output=True, check=True
+        ["ffmpeg", "-v", "error", "-i", "pipe:0", "-f", "f32le", "-ar", "48000", "-ac", "1", "pipe:1"],
+        input=spoken,
+        capture_output=True,
+        check=True,
     ).stdout
     dry = np.frombuffer(raw, dtype="<f4").astype(np.float64)
     heard = np.flatnonzero(np.abs(dry) > 0.004)

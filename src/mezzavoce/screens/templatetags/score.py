@@ -33,7 +33,8 @@ def mark(label: str, family: str, state: str = "open", severity: str = "must") -
     tone = severity if state == "open" else "done"
     low = "18.6" if shape != "triangle" else "22"
     return format_html(
-        '<svg class="sign sign-{} sign-{}" viewBox="0 0 28 28" role="img" aria-label="{} ({}, {})">{}<text x="14" y="{}" text-anchor="middle">{}</text></svg>',
+        '<svg class="sign sign-{} sign-{}" viewBox="0 0 28 28" role="img" aria-label="{} ({}, {})">{}<text '
+        'x="14" y="{}" text-anchor="middle">{}</text></svg>',
         shape,
         tone,
         label,
@@ -73,13 +74,16 @@ def loudness_scale(figures: dict[str, Any], limits: dict[str, Any]) -> SafeStrin
     ok = True
     if target is not None:
         left, right = LOUDNESS.x(target - tolerance), LOUDNESS.x(target + tolerance)
-        band = format_html('<rect class="scale-band" x="{}" y="5" width="{}" height="14"/>', left, max(4, round(right - left, 1)))
+        band = format_html(
+            '<rect class="scale-band" x="{}" y="5" width="{}" height="14"/>', left, max(4, round(right - left, 1))
+        )
         ok = abs(round(round(value, 1) - target, 1)) <= tolerance
     place = LOUDNESS.x(value)
     anchor, text_at = ("start", place + 6) if place < 100 else ("end", place - 6)
     return format_html(
         '<svg class="scale" viewBox="0 0 150 24" width="150" height="24" role="img" aria-label="{} LUFS">'
-        '<line class="scale-rule" x1="0" x2="150" y1="12" y2="12"/>{}<rect class="scale-hand {}" x="{}" y="4" width="3" height="16"/>'
+        '<line class="scale-rule" x1="0" x2="150" y1="12" y2="12"/>{}<rect class="scale-hand {}" x="{}" y="4" '
+        'width="3" height="16"/>'
         '<text x="{}" y="10" text-anchor="{}">{}</text></svg>',
         f"{value:.1f}",
         band,
@@ -93,7 +97,10 @@ def loudness_scale(figures: dict[str, Any], limits: dict[str, Any]) -> SafeStrin
 
 @register.simple_tag
 def clearance_scale(figures: dict[str, Any], limits: dict[str, Any]) -> SafeString:
-    """Voice over what lies under it, a tick a passage, on the common scale; below the clearance ticks hang under the line."""
+    """Voice over what lies under it, a tick a passage, on the common scale.
+
+    Below the clearance ticks hang under the line.
+    """
     ratios = figures.get("ratios_lu")
     if not ratios:
         return SafeString("")
@@ -105,7 +112,8 @@ def clearance_scale(figures: dict[str, Any], limits: dict[str, Any]) -> SafeStri
     )
     thin = sum(round(r, 1) < wanted for r in ratios)
     return format_html(
-        '<svg class="scale" viewBox="0 0 190 24" width="190" height="24" role="img" aria-label="{} of {} passages below {} LU">'
+        '<svg class="scale" viewBox="0 0 190 24" width="190" height="24" role="img" aria-label="{} of {} '
+        'passages below {} LU">'
         '<line class="scale-limit" x1="{}" x2="{}" y1="0" y2="24"/>{}</svg>',
         thin,
         len(ratios),
@@ -120,8 +128,17 @@ def clearance_scale(figures: dict[str, Any], limits: dict[str, Any]) -> SafeStri
 def scale_head(which: str) -> SafeString:
     """The figures over a column with a common scale."""
     scale, values = (LOUDNESS, (-26, -23, -20, -17, -14)) if which == "loudness" else (CLEARANCE, (0, 5, 10, 15, 20))
-    texts = format_html_join("", '<text x="{}" y="10" text-anchor="middle">{}</text>', ((min(max(scale.x(v), 8), scale.width - 8), v) for v in values))
-    return format_html('<svg class="scale" viewBox="0 0 {} 12" width="{}" height="12" aria-hidden="true">{}</svg>', scale.width, scale.width, texts)
+    texts = format_html_join(
+        "",
+        '<text x="{}" y="10" text-anchor="middle">{}</text>',
+        ((min(max(scale.x(v), 8), scale.width - 8), v) for v in values),
+    )
+    return format_html(
+        '<svg class="scale" viewBox="0 0 {} 12" width="{}" height="12" aria-hidden="true">{}</svg>',
+        scale.width,
+        scale.width,
+        texts,
+    )
 
 
 _SCALE_WIDTH = 210
@@ -135,12 +152,15 @@ def limit_scale(row: Any) -> SafeString:
         return SafeString("")
     scale = Scale(*facts.scale, _SCALE_WIDTH)
     low, high = (f"{v:g}" for v in facts.scale)
-    ends = format_html('<text x="4" y="30">{}</text><text x="{}" y="30" text-anchor="end">{}</text>', low, _SCALE_WIDTH - 4, high)
+    ends = format_html(
+        '<text x="4" y="30">{}</text><text x="{}" y="30" text-anchor="end">{}</text>', low, _SCALE_WIDTH - 4, high
+    )
     rule = format_html('<line class="rule" x1="4" x2="{}" y1="12" y2="12"/>', _SCALE_WIDTH - 4)
     drawn = SafeString("") if value is None else _limit_marks(scale, facts.side, float(value), row.tolerance)
     words = "not judged" if value is None else f"{value:g} {facts.unit}"
     return format_html(
-        '<svg class="limit-scale" viewBox="0 0 {0} 32" width="{0}" height="32" role="img" aria-label="{1}">{2}{3}{4}</svg>',
+        '<svg class="limit-scale" viewBox="0 0 {0} 32" width="{0}" height="32" role="img" '
+        'aria-label="{1}">{2}{3}{4}</svg>',
         _SCALE_WIDTH,
         words,
         rule,
@@ -151,13 +171,23 @@ def limit_scale(row: Any) -> SafeString:
 
 def _limit_marks(scale: Scale, side: str, value: float, tolerance: float) -> SafeString:
     at = scale.x(value)
-    ends = {"above": (scale.x(scale.low), at), "below": (at, scale.x(scale.high)), "around": (scale.x(value - tolerance), scale.x(value + tolerance))}
+    ends = {
+        "above": (scale.x(scale.low), at),
+        "below": (at, scale.x(scale.high)),
+        "around": (scale.x(value - tolerance), scale.x(value + tolerance)),
+    }
     left, right = ends[side]
     right = max(right, left + 3) if side == "around" else right
     hatched = [x for x in range(8, scale.width - 4, 6) if x < left - 3 or x > right + 3]
-    closed = format_html_join("", '<line class="closed" x1="{}" x2="{}" y1="16" y2="8"/>', ((x - 2, x + 2) for x in hatched))
+    closed = format_html_join(
+        "", '<line class="closed" x1="{}" x2="{}" y1="16" y2="8"/>', ((x - 2, x + 2) for x in hatched)
+    )
     return format_html(
-        '{}<line class="open" x1="{}" x2="{}" y1="12" y2="12"/><rect class="hand" x="{}" y="4" width="3" height="16"/>', closed, left, right, round(at - 1.5, 1)
+        '{}<line class="open" x1="{}" x2="{}" y1="12" y2="12"/><rect class="hand" x="{}" y="4" width="3" height="16"/>',
+        closed,
+        left,
+        right,
+        round(at - 1.5, 1),
     )
 
 

@@ -11,7 +11,10 @@ _CLOSE_S = 1.0
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each caption without speech, joined over less than a second; one for all where they do not fit at all or lie beside the words."""
+    """A finding for each caption without speech, joined over less than a second.
+
+    One for all where they do not fit at all or lie beside the words.
+    """
     captions, balance = context.captions, context.balance
     if captions is None or balance is None:
         return
@@ -27,7 +30,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             group[0].in_s,
             group[-1].out_s,
             title="Caption without voice",
-            message=f"The caption “{words[:80]}{'…' if len(words) > 80 else ''}” stands over no speech; the words are missing, or the caption lies elsewhere.",
+            message=f"The caption “{words[:80]}{'…' if len(words) > 80 else ''}” stands over no speech; the words are "
+            "missing, or the caption lies elsewhere.",
             measured=0.0,
         )
 
@@ -57,7 +61,8 @@ def _beside(context: JudgingContext, captions: Captions) -> Finding:
         context.duration_s,
         title="Captions out of step",
         message=(
-            f"All captions come {abs(captions.late_s):.1f} s {side} their words; {LATE_S:.1f} s is the most that goes unnoticed. "
+            f"All captions come {abs(captions.late_s):.1f} s {side} their words; {LATE_S:.1f} s is the most "
+            "that goes unnoticed. "
             f"Move them {abs(captions.late_s):.1f} s {back}. They were held against the voice as if they stood there."
         ),
         measured=captions.late_s,

@@ -34,10 +34,19 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                 if abs(tenth(measured)) <= limit:
                     continue
                 louder, softer = (left, right) if measured > 0 else (right, left)
-                yield _finding(context, (first, last), abs(measured), limit, (names[louder], names[softer]), (louder, softer))
+                yield _finding(
+                    context, (first, last), abs(measured), limit, (names[louder], names[softer]), (louder, softer)
+                )
 
 
-def _finding(context: JudgingContext, span: tuple[int, int], off: float, limit: float, names: tuple[str, str], channels: tuple[int, int]) -> Finding:
+def _finding(
+    context: JudgingContext,
+    span: tuple[int, int],
+    off: float,
+    limit: float,
+    names: tuple[str, str],
+    channels: tuple[int, int],
+) -> Finding:
     return Finding(
         kind=KIND.name,
         family=KIND.family,

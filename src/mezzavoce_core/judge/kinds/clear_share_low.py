@@ -36,7 +36,11 @@ def find(context: JudgingContext) -> Iterator[Finding]:
 
 
 def _all_over(context: JudgingContext, clearance_lu: float) -> bool:
-    thin = [p for p in context.passages or () if p.speech_to_background_lu is not None and round(p.speech_to_background_lu, 1) < clearance_lu]
+    thin = [
+        p
+        for p in context.passages or ()
+        if p.speech_to_background_lu is not None and round(p.speech_to_background_lu, 1) < clearance_lu
+    ]
     return len(thin) >= _FEWEST and len(thin) * 3 >= len(context.passages or ())
 
 

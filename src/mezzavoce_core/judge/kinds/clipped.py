@@ -41,7 +41,11 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             measured=longest,
             limit=limit,
             unit="samples",
-            details={"at_s": context.in_file((first + int(tick)) / TICKS_PER_S), "channel": int(channel), "places": places},
+            details={
+                "at_s": context.in_file((first + int(tick)) / TICKS_PER_S),
+                "channel": int(channel),
+                "places": places,
+            },
         )
 
 

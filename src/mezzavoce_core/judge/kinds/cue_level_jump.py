@@ -13,11 +13,15 @@ from ..remedies.level_points import spot_points
 _SHORTEST_S = 3.0
 _RAMP_S = 0.2
 _OWN_REST_S, _ALIKE_LU = 1.5, 1.0
-"""Music that goes on as loud after so short a rest is one piece that pauses: counted as several cues it would rule the middle of all."""
+"""Music that goes on as loud after so short a rest is one piece that pauses: counted as several cues it would rule the
+middle of all."""
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each cue of 3 s or more that stands further than ``cue_jump_lu`` from the median of the others; two have no middle."""
+    """A finding for each cue of 3 s or more that stands further than ``cue_jump_lu`` from the median of the others.
+
+    Two have no middle.
+    """
     limit = context.spec.limits.cue_jump_lu
     cues = _pieces([c for c in context.cues or () if c.length_s >= _SHORTEST_S])
     if limit is None:
@@ -32,7 +36,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             out_s=cue.out_s,
             title=f"Cue {abs(off):.1f} LU {'louder' if off > 0 else 'softer'} than the others",
             message=(
-                f"In the clear this cue stands at {cue.level_lufs:.1f} LUFS, {abs(off):.1f} LU {'over' if off > 0 else 'under'} the others around {usual:.1f}; "
+                f"In the clear this cue stands at {cue.level_lufs:.1f} LUFS, {abs(off):.1f} LU "
+                f"{'over' if off > 0 else 'under'} the others around {usual:.1f}; "
                 f"within {limit:g} LU they belong together."
             ),
             measured=abs(off),
@@ -51,11 +56,16 @@ def _mended(context: JudgingContext, cue: Cue, off: float, limit: float) -> Reme
 
 def _moved(context: JudgingContext, cue: Cue, gain_db: float) -> Remedy:
     points = spot_points(context, cue.in_s, cue.out_s, gain_db, _RAMP_S)
-    return Remedy(action="lower" if gain_db < 0 else "raise", role="music", amount_db=gain_db, points=points, source=cue.source)
+    return Remedy(
+        action="lower" if gain_db < 0 else "raise", role="music", amount_db=gain_db, points=points, source=cue.source
+    )
 
 
 def _pieces(cues: Sequence[Cue]) -> Sequence[Cue]:
-    """The cues, those together that are one piece with short rests of its own; as they are where too few would be left to have a middle."""
+    """The cues, those together that are one piece with short rests of its own.
+
+    As they are where too few would be left to have a middle.
+    """
     pieces: list[Cue] = []
     for cue in cues:
         last = pieces[-1] if pieces else None
@@ -70,7 +80,11 @@ def _pieces(cues: Sequence[Cue]) -> Sequence[Cue]:
 
 def _goes_on(first: Cue, second: Cue) -> bool:
     rest_s = second.in_s - first.out_s
-    return first.sources == second.sources and 0 <= rest_s <= _OWN_REST_S and abs(first.level_lufs - second.level_lufs) <= _ALIKE_LU
+    return (
+        first.sources == second.sources
+        and 0 <= rest_s <= _OWN_REST_S
+        and abs(first.level_lufs - second.level_lufs) <= _ALIKE_LU
+    )
 
 
 KIND = Kind("cue-level-jump", "music", find)

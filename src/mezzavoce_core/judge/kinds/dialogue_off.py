@@ -8,7 +8,11 @@ from ..model import SHOULD, Finding, JudgingContext, Kind
 
 def find(context: JudgingContext) -> Iterator[Finding]:
     """One finding over the whole programme, where the dialogue is known."""
-    limit, whole, spoken = context.spec.limits.loudness_to_dialogue_max_lu, context.loudness.integrated_lufs, context.dialogue_lufs
+    limit, whole, spoken = (
+        context.spec.limits.loudness_to_dialogue_max_lu,
+        context.loudness.integrated_lufs,
+        context.dialogue_lufs,
+    )
     if limit is None or whole is None or spoken is None:
         return
     off = whole - spoken
@@ -22,7 +26,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         in_s=0.0,
         out_s=context.duration_s,
         title="Dialogue far from the programme",
-        message=f"The programme stands {abs(off):.1f} LU {way} its dialogue ({whole:.1f} against {spoken:.1f} LUFS); at most {limit:.1f} is wanted.",
+        message=f"The programme stands {abs(off):.1f} LU {way} its dialogue ({whole:.1f} against {spoken:.1f} LUFS); "
+        f"at most {limit:.1f} is wanted.",
         measured=off,
         limit=limit,
         unit="LU",

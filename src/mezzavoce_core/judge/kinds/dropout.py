@@ -23,13 +23,21 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         return
     file = context.measurement.file
     weights = channel_weights(file.layout, file.channels)
-    heard = [g for g in context.measurement.mix.gaps if weights[g.channel] and _is_abrupt(g, context.measurement.mix, file.sample_rate_hz)]
+    heard = [
+        g
+        for g in context.measurement.mix.gaps
+        if weights[g.channel] and _is_abrupt(g, context.measurement.mix, file.sample_rate_hz)
+    ]
     for group in _together([g for g in heard if limit <= (g.last - g.first) / file.sample_rate_hz <= _LONGEST_S]):
         first, last = min(g.first for g in group), max(g.last for g in group)
         in_s, out_s = first / file.sample_rate_hz, last / file.sample_rate_hz
         names = channel_names(file.layout, file.channels)
         gone = sorted({g.channel for g in group})
-        where = "in every channel" if len(gone) == (weights > 0).sum() else f"in channel {', '.join(names[c] for c in gone)}"
+        where = (
+            "in every channel"
+            if len(gone) == (weights > 0).sum()
+            else f"in channel {', '.join(names[c] for c in gone)}"
+        )
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -55,7 +63,9 @@ def _is_abrupt(gap: Gap, levels: Levels, rate_hz: int) -> bool:
     before, after = peaks[max(0, begin - _AROUND_TICKS) : begin + 1], peaks[end : end + _AROUND_TICKS]
     if not len(before) or not len(after):
         return False
-    return gap.before >= max(_HEARD, _KEPT * float(before.max())) and gap.after >= max(_HEARD, _KEPT * float(after.max()))
+    return gap.before >= max(_HEARD, _KEPT * float(before.max())) and gap.after >= max(
+        _HEARD, _KEPT * float(after.max())
+    )
 
 
 def _together(gaps: Sequence[Gap]) -> list[list[Gap]]:

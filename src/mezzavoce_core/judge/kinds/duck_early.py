@@ -29,12 +29,15 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             in_s=duck.fall_end_s,
             out_s=onset,
             title="Music falls too early",
-            message=f"The music is down {early:.1f} s before anyone speaks; {limit:g} s at most keep it from leaving a hole.",
+            message=f"The music is down {early:.1f} s before anyone speaks; {limit:g} s at most keep it from leaving "
+            "a hole.",
             measured=early,
             limit=limit,
             unit="s",
             certainty=duck.sure("early"),
-            **reshaping(context, duck, {"fall_start_s": duck.fall_start_s + shift, "fall_end_s": duck.fall_end_s + shift}),
+            **reshaping(
+                context, duck, {"fall_start_s": duck.fall_start_s + shift, "fall_end_s": duck.fall_end_s + shift}
+            ),
         )
 
 

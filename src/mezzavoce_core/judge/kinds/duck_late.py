@@ -17,7 +17,10 @@ _AHEAD_S, _SOFT_S, _LONGEST_S = 0.1, 0.4, 1.0
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding where a fall ends late and the music over the first word stands 3 dB or more above the bed that follows."""
+    """A finding where a fall ends late.
+
+    The music over the first word stands 3 dB or more above the bed that follows.
+    """
     limit = context.spec.limits.fall_late_s
     if limit is None or context.balance is None or context.balance.music is None:
         return
@@ -52,12 +55,21 @@ def _message(duck: Duck, passage: Passage, limit: float) -> str:
     assert duck.fall_end_s is not None
     bare, late = duck.fall_start_s - passage.in_s, duck.fall_end_s - passage.in_s
     if bare >= _BARE_S:
-        return f"The first {bare:.1f} s of the passage have the music up, and it is down {late:.1f} s after the voice began; {limit:g} s is the latest."
-    return f"The music is still falling {late:.1f} s after the voice began; it should be down before the first word, {limit:g} s after it at most."
+        return (
+            f"The first {bare:.1f} s of the passage have the music up, and it is down {late:.1f} s after the "
+            f"voice began; {limit:g} s is the latest."
+        )
+    return (
+        f"The music is still falling {late:.1f} s after the voice began; it should be down before the first "
+        f"word, {limit:g} s after it at most."
+    )
 
 
 def _first_word_clear(context: JudgingContext, passage: Passage) -> bool:
-    """Whether the first word stands as far over what lies under it as the spec asks: then the late fall costs no word."""
+    """Whether the first word stands as far over what lies under it as the spec asks.
+
+    Then the late fall costs no word.
+    """
     limits = context.spec.limits
     wanted = limits.clearance_lu if limits.first_word_lu is None else limits.first_word_lu
     return wanted is not None and passage.first_word_lu is not None and round(passage.first_word_lu, 1) >= wanted
@@ -78,7 +90,10 @@ def _passage_of(context: JudgingContext, duck: Duck) -> Passage | None:
 
 
 def _above_bed(duck: Duck, passage: Passage) -> float:
-    """By how many dB the gain over the first word stands above the bed, as a mean of energy: what the music does by itself there is not the fall's fault."""
+    """By how many dB the gain over the first word stands above the bed, as a mean of energy.
+
+    What the music does by itself there is not the fall's fault.
+    """
     times = passage.in_s + np.arange(0.005, _FIRST_WORD_S, 0.01)
     return float(power_to_db(np.mean(db_to_power(duck.gain_db(times))))) + duck.depth_db
 

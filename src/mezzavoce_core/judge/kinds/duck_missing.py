@@ -11,7 +11,10 @@ from ..remedies.remedy_context import new_duck
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each passage whose ratio to the music is too low and that no duck covers. Where the gap is wide enough none is missed."""
+    """A finding for each passage whose ratio to the music is too low and that no duck covers.
+
+    Where the gap is wide enough none is missed.
+    """
     limits = context.spec.limits
     if limits.clearance_lu is None or context.balance is None or context.balance.music is None or context.ducks is None:
         return
@@ -32,13 +35,22 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             in_s=passage.in_s,
             out_s=passage.out_s,
             title="Music does not give way",
-            message=f"The music stays up through this passage: the voice stands {measured:.1f} LU over the background; {limits.clearance_lu:g} LU are wanted.",
+            message=f"The music stays up through this passage: the voice stands {measured:.1f} LU over the "
+            f"background; {limits.clearance_lu:g} LU are wanted.",
             measured=measured,
             limit=limits.clearance_lu,
             unit="LU",
             role="music",
             leans_on=elsewhere,
-            mend=partial(balance_remedies, context, passage.in_s, passage.out_s, blocks, wanted=limits.clearance_lu, elsewhere=elsewhere),
+            mend=partial(
+                balance_remedies,
+                context,
+                passage.in_s,
+                passage.out_s,
+                blocks,
+                wanted=limits.clearance_lu,
+                elsewhere=elsewhere,
+            ),
         )
 
 

@@ -1,7 +1,8 @@
 """The music was lowered in one channel of a pair only.
 
-The balance of left and right moves away where the music falls and comes back where it returns. That is looked at from the outside, all that is
-under the voice against what is around it, and near the edges alone, since a balance wanders by itself in the time that a voice speaks.
+The balance of left and right moves away where the music falls and comes back where it returns. That is looked at from
+the outside, all that is under the voice against what is around it, and near the edges alone, since a balance wanders by
+itself in the time that a voice speaks.
 """
 
 from collections.abc import Iterator, Sequence
@@ -29,10 +30,12 @@ _QUIET_POWER = 1e-8
 _WINDOW = 30
 _USUAL_SHARE, _PLAIN, _MORE, _PLAINLY_MORE = 90, 1.5, 2.0, 4.0
 _LIKE_OTHERS, _NEARLY_LIKE_OTHERS = 0.75, 0.6
-"""A balance that moves plainly more than it does by itself need not move as far as the others are deep: what it does by itself hides some of that. Of three
-between the two shares in 18 hours of mixes of the evaluation's tuned half and its music two were planted, one lay in a piece whose balance sways."""
+"""A balance that moves plainly more than it does by itself need not move as far as the others are deep: what it does by
+itself hides some of that. Of three between the two shares in 18 hours of mixes of the evaluation's tuned half and its
+music two were planted, one lay in a piece whose balance sways."""
 _ALONE_DB = 5.0
-"""Less is not taken for automation where the music is moved nowhere else; this and the next one are set on the tuned half of the evaluation."""
+"""Less is not taken for automation where the music is moved nowhere else; this and the next one are set on the tuned
+half of the evaluation."""
 _UNDER = 0.5
 """So much of what is found has to lie under a move for that to be its own."""
 _BRIDGE_S = 2.5
@@ -41,7 +44,10 @@ _BRIDGE_S = 2.5
 
 @dataclass(frozen=True)
 class Way:
-    """What is compared, in blocks of 100 ms: up to how far outside of a span, and how much at either end inside it (None: all of it)."""
+    """What is compared, in blocks of 100 ms.
+
+    Up to how far outside of a span, and how much at either end inside it (None: all of it).
+    """
 
     outside: int
     inside: int | None = None
@@ -51,7 +57,9 @@ WAYS = (Way(40), Way(23, 15))
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each passage under which the balance of left and right moves, more than it does by itself in this music.
+    """A finding for each passage under which the balance of left and right moves.
+
+    It has to move more than it does by itself in this music.
 
     Where it moves under none of some passages with short pauses between them, they are looked at as one.
     """
@@ -67,12 +75,17 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         moved = [("this passage", *span, change) for span in spans if (change := changed(*span, *asked)) is not None]
         if not moved and len(spans) > 1 and (change := changed(spans[0][0], spans[-1][1], *asked)) is not None:
             moved = [(f"these {len(spans)} passages", spans[0][0], spans[-1][1], change)]
-        yield from (_finding(context, *one, limit, max(2 * limit, least[0])) for one in moved if round(abs(one[3]), 1) > limit)
+        yield from (
+            _finding(context, *one, limit, max(2 * limit, least[0])) for one in moved if round(abs(one[3]), 1) > limit
+        )
 
 
-def _least_db(context: JudgingContext, ducks: Sequence[tuple[float, float, Duck]], in_s: float, out_s: float) -> tuple[float, float]:
+def _least_db(
+    context: JudgingContext, ducks: Sequence[tuple[float, float, Duck]], in_s: float, out_s: float
+) -> tuple[float, float]:
     """How far a balance has to move between two times, and how far where it plainly moves."""
-    # Automation that was drawn on one side is about as deep there as it is elsewhere on both; there itself it is told as half as deep.
+    # Automation that was drawn on one side is about as deep there as it is elsewhere on both; there itself it is told
+    # as half as deep.
     usual_db = usual_depth_db(context, [d for begin, end, d in ducks if begin < out_s and end > in_s])
     return (_ALONE_DB, _ALONE_DB) if usual_db is None else (_LIKE_OTHERS * usual_db, _NEARLY_LIKE_OTHERS * usual_db)
 
@@ -88,7 +101,9 @@ def _close(passages: Sequence[Passage]) -> list[list[Passage]]:
     return groups
 
 
-def _finding(context: JudgingContext, under: str, in_s: float, out_s: float, change: float, limit: float, plain_db: float) -> Finding:
+def _finding(
+    context: JudgingContext, under: str, in_s: float, out_s: float, change: float, limit: float, plain_db: float
+) -> Finding:
     names = channel_names(context.measurement.file.layout, context.measurement.file.channels)
     channel = 1 if change > 0 else 0
     lowered, other = names[channel], names[1 - channel]
@@ -116,13 +131,18 @@ def _finding(context: JudgingContext, under: str, in_s: float, out_s: float, cha
 
 
 def _times_s(context: JudgingContext, in_s: float, out_s: float) -> tuple[float, ...]:
-    """The four times of the move on the one side: both together show it as half as deep; where they do not, those that it would have elsewhere."""
+    """The four times of the move on the one side: both together show it as half as deep.
+
+    Where they do not, those that it would have elsewhere.
+    """
     shared = [(min(out_s, end_s(d)) - max(in_s, begin_s(d)), d) for d in known_ducks(context)]
     overlap, duck = max(shared, key=lambda s: s[0], default=(0.0, None))
     if duck is not None and overlap > _UNDER * (out_s - in_s):
         corners = duck.fall_start_s, duck.fall_end_s, duck.return_start_s, duck.return_end_s
         ends = 0.0, 0.0, context.duration_s, context.duration_s
-        times_s = _around(in_s, out_s, [end if corner is None else corner for corner, end in zip(corners, ends, strict=True)])
+        times_s = _around(
+            in_s, out_s, [end if corner is None else corner for corner, end in zip(corners, ends, strict=True)]
+        )
         return tuple(round(min(max(t, 0.0), context.duration_s), 3) for t in times_s)
     elsewhere_s = new_duck(context, in_s, out_s).times_s
     assert elsewhere_s is not None
@@ -130,7 +150,10 @@ def _times_s(context: JudgingContext, in_s: float, out_s: float) -> tuple[float,
 
 
 def _around(in_s: float, out_s: float, times_s: Sequence[float]) -> tuple[float, ...]:
-    """The four times as they are told of half a move, which is less exact: soft ramps, the fall before the first word and the return behind the last."""
+    """The four times as they are found for half a move, which is less exact.
+
+    Soft ramps, the fall before the first word and the return behind the last.
+    """
     begin_s, down_s, up_s, end_s = times_s
     fall_s, return_s = max(down_s - begin_s, FALLS_S[0]), max(end_s - up_s, RETURNS_S[0])
     down_s = in_s - AHEAD_S if down_s > in_s else down_s
@@ -138,25 +161,40 @@ def _around(in_s: float, out_s: float, times_s: Sequence[float]) -> tuple[float,
     return down_s - fall_s, down_s, up_s, up_s + return_s
 
 
-def _drawn_on_both(context: JudgingContext, span_s: tuple[float, float], times_s: Sequence[float], stayed_up: tuple[int, str], down_db: float) -> Remedies:
+def _drawn_on_both(
+    context: JudgingContext,
+    span_s: tuple[float, float],
+    times_s: Sequence[float],
+    stayed_up: tuple[int, str],
+    down_db: float,
+) -> Remedies:
     """The channel that stayed up (its place and name) goes down as far as the other one."""
     (in_s, out_s), (channel, name), down = span_s, stayed_up, -round(down_db, 1)
     shares = share_of(context, "music", channel)[round(in_s * TICKS_PER_S) : round(out_s * TICKS_PER_S)]
     side = Side(channel, name, float(np.median(shares)))
     points = trapezoid(times_s, down)
     passages = (context.passages or ())[context.touched(in_s, out_s)]
-    return predicted(context, Remedy(action="lower", role="music", amount_db=down, points=points, side=side), passages), ()
+    return predicted(
+        context, Remedy(action="lower", role="music", amount_db=down, points=points, side=side), passages
+    ), ()
 
 
 class _Change:
-    """By how many dB the balance moves under a span, where it is more than it moves by itself and at least so much; less will do where it is plainly more."""
+    """By how many dB the balance moves under a span, where it is more than it moves by itself and at least so much.
+
+    Less will do where it is plainly more.
+    """
 
     def __init__(self, sides: Floats) -> None:
         self._sides = sides
 
     def __call__(self, in_s: float, out_s: float, least_db: float, least_if_plain_db: float) -> float | None:
         span = round(in_s * BLOCKS_PER_S), round(out_s * BLOCKS_PER_S)
-        offs = [(k, off) for k, way in enumerate(WAYS) if (off := stands_off(self._sides, *span, way)) is not None and abs(off) >= least_if_plain_db]
+        offs = [
+            (k, off)
+            for k, way in enumerate(WAYS)
+            if (off := stands_off(self._sides, *span, way)) is not None and abs(off) >= least_if_plain_db
+        ]
         more = ((off, _MORE if abs(off) >= least_db else _PLAINLY_MORE, k) for k, off in offs)
         return max((off for off, times, k in more if abs(off) >= times * self._usual_db[k]), key=abs, default=None)
 
@@ -215,7 +253,9 @@ def anywhere(sides: Floats, way: Way) -> Floats:
     begins = np.arange(0, len(sides), _WINDOW // 2)
     plain = (begins >= way.outside) & (begins + _WINDOW + way.outside <= len(sides))
     if plain.any():
-        plain[plain] = np.isfinite(sliding_window_view(sides, _WINDOW + 2 * way.outside)[begins[plain] - way.outside]).all(axis=1)
+        plain[plain] = np.isfinite(
+            sliding_window_view(sides, _WINDOW + 2 * way.outside)[begins[plain] - way.outside]
+        ).all(axis=1)
     # Where nothing is wanting, which is nearly everywhere, all at once.
     at, inside, aside = begins[plain], way.inside or _WINDOW, way.outside - _ASIDE
     one = _medians(sides, at, inside) - _medians(sides, at - way.outside, aside)

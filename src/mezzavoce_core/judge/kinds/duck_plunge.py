@@ -31,13 +31,18 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             out_s=duck.return_end_s if duck.return_end_s is not None else context.duration_s,
             title="Music drops away",
             message=(
-                f"The music falls by {duck.depth_db:.1f} dB, more than {limits.duck_depth_max_db:g} dB, although the voice would be clear with "
+                f"The music falls by {duck.depth_db:.1f} dB, more than {limits.duck_depth_max_db:g} dB, "
+                "although the voice would be clear with "
                 f"{depth:.0f} dB; its return distracts. Let it fall less, and lower it as a whole if need be."
             ),
             measured=duck.depth_db,
             limit=limits.duck_depth_max_db,
             unit="dB",
-            **reshaping(context, duck, {"depth_db": max(depth, min(usual_depth_db(context, [duck]) or 0.0, limits.duck_depth_max_db))}),
+            **reshaping(
+                context,
+                duck,
+                {"depth_db": max(depth, min(usual_depth_db(context, [duck]) or 0.0, limits.duck_depth_max_db))},
+            ),
         )
 
 

@@ -12,9 +12,16 @@ _RAMP_S = 0.05
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each duck in which the gain rises by 3 dB or more inside pauses shorter than those between passages."""
+    """A finding for each duck in which the gain rises by 3 dB or more inside pauses.
+
+    The pauses are shorter than those between passages.
+    """
     for duck in known_ducks(context):
-        pumps = [p for p in duck.pumps if round(p.rise_db, 1) >= _LEAST_RISE_DB and p.out_s - p.in_s < context.spec.limits.bridge_s]
+        pumps = [
+            p
+            for p in duck.pumps
+            if round(p.rise_db, 1) >= _LEAST_RISE_DB and p.out_s - p.in_s < context.spec.limits.bridge_s
+        ]
         if not pumps or not needed(context, duck):
             continue
         rise = max(p.rise_db for p in pumps)
@@ -45,7 +52,9 @@ def _held(pumps: Sequence[Pump]) -> Remedy:
         ramp = min(_RAMP_S, (p.out_s - p.in_s) / 4)
         up = (p.in_s + ramp if p.up_from_s is None else p.up_from_s, p.out_s - ramp if p.up_to_s is None else p.up_to_s)
         times = (p.in_s, *up, p.out_s)
-        points += [Point(round(t, 3), round(g, 1)) for t, g in zip(times, (0.0, -p.rise_db, -p.rise_db, 0.0), strict=True)]
+        points += [
+            Point(round(t, 3), round(g, 1)) for t, g in zip(times, (0.0, -p.rise_db, -p.rise_db, 0.0), strict=True)
+        ]
     return Remedy(action="hold", role="music", amount_db=-round(max(p.rise_db for p in pumps), 1), points=tuple(points))
 
 

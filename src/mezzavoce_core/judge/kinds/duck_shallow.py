@@ -15,14 +15,21 @@ _MOST = 0.6
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each duck under which a passage is too near to the music, all along or with a bed that sits higher than elsewhere."""
+    """A finding for each duck under which a passage is too near to the music.
+
+    All along, or with a bed that sits higher than elsewhere.
+    """
     limits, balance = context.spec.limits, context.balance
     if limits.clearance_lu is None or balance is None or balance.music is None:
         return
     for duck in known_ducks(context):
         ratios = [(p, p.speech_to_music_lu) for p in served(context, duck)]
         near = [(p, r) for p, r in ratios if r is not None and round(r, 1) < limits.clearance_lu]
-        higher = bool(near) and limits.bed_spread_db is not None and round(-off_usual_db(context, duck), 1) > limits.bed_spread_db
+        higher = (
+            bool(near)
+            and limits.bed_spread_db is not None
+            and round(-off_usual_db(context, duck), 1) > limits.bed_spread_db
+        )
         thin = [(p, r) for p, r in near if higher or _all_along(context, p, limits.clearance_lu)]
         if not thin:
             continue
@@ -38,14 +45,17 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             out_s=out_s,
             title="Music gives way too little",
             message=(
-                f"The music falls by {duck.depth_db:.1f} dB and leaves the voice {lowest:.1f} LU over it; {limits.clearance_lu:g} LU are wanted. "
+                f"The music falls by {duck.depth_db:.1f} dB and leaves the voice {lowest:.1f} LU over it; "
+                f"{limits.clearance_lu:g} LU are wanted. "
                 f"Let it fall further."
             ),
             measured=lowest,
             limit=limits.clearance_lu,
             unit="LU",
             leans_on=elsewhere,
-            mend=partial(balance_remedies, context, in_s, out_s, blocks, wanted=limits.clearance_lu, elsewhere=elsewhere),
+            mend=partial(
+                balance_remedies, context, in_s, out_s, blocks, wanted=limits.clearance_lu, elsewhere=elsewhere
+            ),
         )
 
 

@@ -16,7 +16,10 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     for duck in known_ducks(context):
         if not needed(context, duck):
             continue
-        for what, begin, end in (("fall", duck.fall_start_s, duck.fall_end_s), ("return", duck.return_start_s, duck.return_end_s)):
+        for what, begin, end in (
+            ("fall", duck.fall_start_s, duck.fall_end_s),
+            ("return", duck.return_start_s, duck.return_end_s),
+        ):
             if not duck.tells(f"{what}-slow") or begin is None or end is None or round(end - begin, 1) <= limit:
                 continue
             quick = {"fall_start_s": end - _SOFT_S} if what == "fall" else {"return_end_s": begin + _SOFT_S}
@@ -27,7 +30,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                 in_s=begin,
                 out_s=end,
                 title="Music falls slowly" if what == "fall" else "Music returns slowly",
-                message=f"The {what} of the music takes {end - begin:.1f} s, longer than {limit:g} s; a ramp like that smears over the words.",
+                message=f"The {what} of the music takes {end - begin:.1f} s, longer than {limit:g} s; a ramp like "
+                "that smears over the words.",
                 measured=end - begin,
                 limit=limit,
                 unit="s",

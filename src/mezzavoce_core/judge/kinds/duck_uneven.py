@@ -10,7 +10,10 @@ _FEWEST = 3
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each duck that a voice needs and whose depth stands further than ``bed_spread_db`` from the middle of all others."""
+    """A finding for each duck that a voice needs and whose depth deviates from the others.
+
+    By more than ``bed_spread_db`` from the median of all others.
+    """
     limit = context.spec.limits.bed_spread_db
     ducks = [d for d in known_ducks(context) if d.speech]
     if limit is None or len(ducks) < _FEWEST:
@@ -27,7 +30,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             in_s=duck.fall_end_s if duck.fall_end_s is not None else 0.0,
             out_s=duck.return_start_s if duck.return_start_s is not None else context.duration_s,
             title="Bed at another level",
-            message=f"Here the bed of the music sits {abs(off_db):.1f} dB {side} than elsewhere; within {limit:g} dB it is one bed.",
+            message=f"Here the bed of the music sits {abs(off_db):.1f} dB {side} than elsewhere; within {limit:g} dB "
+            "it is one bed.",
             measured=abs(off_db),
             limit=limit,
             unit="dB",

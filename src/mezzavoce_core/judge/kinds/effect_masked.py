@@ -24,7 +24,9 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         if effect is None or music is None or round(effect - music, 1) >= LIMIT_LU:
             continue
         amount = round(effect - music - _BEYOND_LU, 1)
-        remedy = Remedy(action="lower", role="music", amount_db=amount, points=hold_points(context, in_s, out_s, amount))
+        remedy = Remedy(
+            action="lower", role="music", amount_db=amount, points=hold_points(context, in_s, out_s, amount)
+        )
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -32,7 +34,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             in_s=in_s,
             out_s=out_s,
             title="Important effect covered",
-            message=f"The music stands {music - effect:.1f} LU over an effect that was marked as important; it should stand no higher.",
+            message=f"The music stands {music - effect:.1f} LU over an effect that was marked as important; it should "
+            "stand no higher.",
             measured=effect - music,
             limit=LIMIT_LU,
             unit="LU",

@@ -19,19 +19,28 @@ _WINDOW_BLOCKS = 11
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each stretch of 0.3 s or more in speech where the effects pass the voice around them by more than the limit."""
+    """A finding for each stretch of 0.3 s or more in speech where effects cover the voice.
+
+    They pass the voice around them by more than the limit.
+    """
     limit, balance = context.spec.limits.effect_over_speech_lu, context.balance
     if limit is None or balance is None or balance.effects is None:
         return
     spoken, kernel = balance.active.astype(np.float64), np.ones(_WINDOW_BLOCKS)
     # The voice as it is around each block: its own short gaps are no silence.
-    around = np.convolve(balance.blocks["voice"] * spoken, kernel, mode="same") / np.maximum(np.convolve(spoken, kernel, mode="same"), 1)
+    around = np.convolve(balance.blocks["voice"] * spoken, kernel, mode="same") / np.maximum(
+        np.convolve(spoken, kernel, mode="same"), 1
+    )
     over = power_to_db(np.maximum(balance.blocks["effects"], 1e-15)) - power_to_db(np.maximum(around, 1e-15))
     loud = (np.round(over, 1) > limit) & (spoken > 0)
     for first, last in join(runs(loud), 2):
         if loud[first:last].sum() < _LEAST_S * BLOCKS_PER_S:
             continue
-        highest, in_s, out_s = float(over[first:last][loud[first:last]].max()), first / BLOCKS_PER_S, last / BLOCKS_PER_S
+        highest, in_s, out_s = (
+            float(over[first:last][loud[first:last]].max()),
+            first / BLOCKS_PER_S,
+            last / BLOCKS_PER_S,
+        )
         amount = float(np.ceil((highest - limit) * 2) / 2)
         yield Finding(
             kind=KIND.name,
@@ -50,18 +59,29 @@ def find(context: JudgingContext) -> Iterator[Finding]:
 
 
 def _where(over_lu: float) -> str:
-    return f"An effect comes within {-over_lu:.1f} LU of the voice" if over_lu < 0 else f"An effect stands {over_lu:.1f} LU over the voice"
+    return (
+        f"An effect comes within {-over_lu:.1f} LU of the voice"
+        if over_lu < 0
+        else f"An effect stands {over_lu:.1f} LU over the voice"
+    )
 
 
 def _allowed(limit_lu: float) -> str:
-    return f"it should stay {-limit_lu:g} LU under it" if limit_lu < 0 else f"at most {limit_lu:g} LU over it are allowed"
+    return (
+        f"it should stay {-limit_lu:g} LU under it" if limit_lu < 0 else f"at most {limit_lu:g} LU over it are allowed"
+    )
 
 
 def _lowered(context: JudgingContext, in_s: float, out_s: float, amount_db: float) -> Remedies:
-    """As far down as the limit asks, and where the effect's own rise and end cover words as well, all of it as far as these need."""
+    """As far down as the limit asks.
+
+    Where the effect's own rise and end cover words as well, all of it goes as far down as these need.
+    """
     clearance = context.spec.limits.clearance_lu
     if clearance is None:
-        remedy = Remedy(action="lower", role="effects", amount_db=-amount_db, points=hold_points(context, in_s, out_s, -amount_db))
+        remedy = Remedy(
+            action="lower", role="effects", amount_db=-amount_db, points=hold_points(context, in_s, out_s, -amount_db)
+        )
         return with_loudness(context, remedy), ()
     begin_s, end_s = _covered(context, in_s, out_s)
     return lowered(context, "effects", begin_s, end_s, least_db=amount_db, wanted=clearance), ()

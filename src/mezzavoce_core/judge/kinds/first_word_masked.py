@@ -34,13 +34,23 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             in_s=passage.in_s,
             out_s=out_s,
             title=f"First word under the {under}",
-            message=f"The first word stands {ratio:.1f} LU over the {under}; {limit:g} LU are wanted. Clear the first half second.",
+            message=f"The first word stands {ratio:.1f} LU over the {under}; {limit:g} LU are wanted. Clear the first "
+            "half second.",
             measured=ratio,
             limit=limit,
             unit="LU",
             role=under,
             leans_on=elsewhere,
-            mend=partial(balance_remedies, context, passage.in_s, out_s, blocks, wanted=limit, elsewhere=elsewhere, gap=_gap(passage)),
+            mend=partial(
+                balance_remedies,
+                context,
+                passage.in_s,
+                out_s,
+                blocks,
+                wanted=limit,
+                elsewhere=elsewhere,
+                gap=_gap(passage),
+            ),
         )
 
 

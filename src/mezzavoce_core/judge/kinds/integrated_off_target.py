@@ -19,7 +19,12 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         return
     way = "loud" if off > 0 else "soft"
     remedy = whole_gain(context, limits.integrated_lufs - level)
-    after = "" if remedy.enough else f" That alone would put the true peak at {remedy.predicted_true_peak_dbtp:.1f} dBTP: limit the peaks first."
+    after = (
+        ""
+        if remedy.enough
+        else f" That alone would put the true peak at {remedy.predicted_true_peak_dbtp:.1f} dBTP: limit the peaks "
+        "first."
+    )
     yield Finding(
         kind=KIND.name,
         family=KIND.family,
@@ -28,8 +33,10 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         out_s=context.duration_s,
         title=f"{'Dialogue' if by_dialogue else 'Programme'} {abs(off):.1f} LU too {way}",
         message=(
-            f"The {'dialogue' if by_dialogue else 'whole programme'} stands at {level:.1f} LUFS; {limits.integrated_lufs:.1f} ± "
-            f"{limits.integrated_tolerance_lu:.1f} are wanted. {'Lower' if off > 0 else 'Raise'} the whole mix by {abs(remedy.amount_db):.1f} dB.{after}"
+            f"The {'dialogue' if by_dialogue else 'whole programme'} stands at {level:.1f} LUFS; "
+            f"{limits.integrated_lufs:.1f} ± "
+            f"{limits.integrated_tolerance_lu:.1f} are wanted. {'Lower' if off > 0 else 'Raise'} the whole mix "
+            f"by {abs(remedy.amount_db):.1f} dB.{after}"
         ),
         measured=level,
         limit=limits.integrated_lufs,

@@ -10,8 +10,9 @@ from ..model import MUST, Finding, JudgingContext, Kind
 from ..stretches import centred_sums, lasting
 
 LIMIT, _SURE = -0.7, -0.8
-"""Correlation over 1 s from which two channels count as turned against each other, common practice; and how far it has to go for a second of
-the stretch: of 59 pieces of music of the evaluation's tuned half two wide pads stay at -.7 so long by themselves, none at -.8."""
+"""Correlation over 1 s from which two channels count as turned against each other, common practice; and how far it has
+to go for a second of the stretch: of 59 pieces of music of the evaluation's tuned half two wide pads stay at -.7 so
+long by themselves, none at -.8."""
 _WINDOW_S = 1.0
 _LEAST_S = 1.0
 _BRIDGE_S = 8.0
@@ -34,7 +35,10 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             if not lasting(correlation[first:last] <= _SURE, least_s=_LEAST_S, bridge_s=0.0):
                 continue
             inside = slice(first, last)
-            measured = float(mix.together[inside, k].sum() / np.sqrt(float(mix.power[inside, left].sum()) * float(mix.power[inside, right].sum())))
+            measured = float(
+                mix.together[inside, k].sum()
+                / np.sqrt(float(mix.power[inside, left].sum()) * float(mix.power[inside, right].sum()))
+            )
             yield Finding(
                 kind=KIND.name,
                 family=KIND.family,
@@ -43,7 +47,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                 out_s=min(last / TICKS_PER_S, context.duration_s),
                 title=f"{names[left]} and {names[right]} against each other",
                 message=(
-                    f"Channels {names[left]} and {names[right]} run against each other (correlation {measured:.2f}); from {LIMIT:g} on that is lost in mono. "
+                    f"Channels {names[left]} and {names[right]} run against each other (correlation "
+                    f"{measured:.2f}); from {LIMIT:g} on that is lost in mono. "
                     f"Turn the polarity of one of them."
                 ),
                 measured=measured,

@@ -1,4 +1,7 @@
-"""Words are lost because what lies under the voice comes too close: from moment to moment, or in the bands that carry them."""
+"""Words are lost because what lies under the voice comes too close.
+
+From moment to moment, or in the bands that carry them.
+"""
 
 from collections.abc import Iterator
 from functools import partial
@@ -23,7 +26,10 @@ _DULL_DB = 8.0
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each stretch inside a passage, joined over less than 1 s; for a passage without one, where its audibility is too low."""
+    """A finding for each stretch inside a passage, joined over less than 1 s.
+
+    For a passage without one, where its audibility is too low.
+    """
     limits = context.spec.limits
     if context.balance is None:
         return
@@ -31,12 +37,20 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         thin = list(thin_stretches(context, passage)) if limits.clearance_lu is not None else []
         for first, last, blocks in thin:
             yield _finding(context, first, last, blocks)
-        if not thin and limits.audibility_min is not None and passage.audibility is not None and round(passage.audibility, 2) < limits.audibility_min:
+        if (
+            not thin
+            and limits.audibility_min is not None
+            and passage.audibility is not None
+            and round(passage.audibility, 2) < limits.audibility_min
+        ):
             yield _by_bands(context, passage, passage.audibility, limits.audibility_min)
 
 
 def thin_stretches(context: JudgingContext, passage: Passage) -> Iterator[tuple[float, float, NDArray[np.int64]]]:
-    """In, out (seconds) and blocks of each stretch of a passage whose local ratio, rounded to 0.1, is below the clearance."""
+    """In, out (seconds) and blocks of each stretch of a passage whose local ratio is too low.
+
+    Rounded to 0.1, it is below the clearance.
+    """
     assert context.balance is not None
     assert context.spec.limits.clearance_lu is not None
     active = blocks_between(context.balance.active, passage.in_s, passage.out_s)
@@ -60,7 +74,8 @@ def _by_bands(context: JudgingContext, passage: Passage, heard: float, limit: fl
         out_s=passage.out_s,
         title=f"Words covered by bands of the {under}",
         message=(
-            f"Words are lost under the {under} in the bands that tell them apart, most around {passage.weakest_band_hz} Hz: {heard:.2f} of 1 is audible, "
+            f"Words are lost under the {under} in the bands that tell them apart, most around "
+            f"{passage.weakest_band_hz} Hz: {heard:.2f} of 1 is audible, "
             f"{limit:g} is wanted.{_what_helps(context, passage, under)}"
         ),
         measured=heard,
@@ -76,7 +91,8 @@ def _what_helps(context: JudgingContext, passage: Passage, under: str) -> str:
     bright = brightness_db(np.array([b.speech_db for b in passage.bands]))
     if bright < USUAL_BRIGHTNESS_DB - _DULL_DB:
         return (
-            f" The voice itself is dull: 2 to 4 kHz stand {-bright:.0f} dB under its whole, where {-USUAL_BRIGHTNESS_DB:.0f} dB are usual. "
+            f" The voice itself is dull: 2 to 4 kHz stand {-bright:.0f} dB under its whole, where "
+            f"{-USUAL_BRIGHTNESS_DB:.0f} dB are usual. "
             f"Brighten it first; cuts by band in the {under} do the rest."
         )
     if context.spec.limits.clearance_lu is None:
@@ -98,7 +114,8 @@ def _finding(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray
         in_s=in_s,
         out_s=out_s,
         title=f"Words covered by the {under}",
-        message=f"The voice stands only {lowest:.1f} LU over the {under} at the thinnest place; {limits.clearance_lu:g} LU are wanted.",
+        message=f"The voice stands only {lowest:.1f} LU over the {under} at the thinnest place; "
+        f"{limits.clearance_lu:g} LU are wanted.",
         measured=lowest,
         limit=limits.clearance_lu,
         unit="LU",

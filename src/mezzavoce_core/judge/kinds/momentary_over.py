@@ -23,7 +23,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             in_s=in_s,
             out_s=out_s,
             title="Too loud for a moment",
-            message=f"The momentary loudness reaches {highest:.1f} LUFS here; at most {limit:.1f} is wanted. Lower this spot by {-amount:.1f} dB.",
+            message=f"The momentary loudness reaches {highest:.1f} LUFS here; at most {limit:.1f} is wanted. Lower "
+            f"this spot by {-amount:.1f} dB.",
             measured=highest,
             limit=limit,
             unit="LUFS",

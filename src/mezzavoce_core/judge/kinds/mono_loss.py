@@ -17,7 +17,10 @@ _HEARD = 1e-6
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each stretch of the front pair in which the sum of both loses more than the limit, against sound that has nothing in common."""
+    """A finding for each stretch of the front pair in which the sum of both loses too much.
+
+    More than the limit, against sound that has nothing in common.
+    """
     limit, file, mix = context.spec.limits.mono_loss_lu, context.measurement.file, context.measurement.mix
     found = pairs(file.layout, file.channels)
     if limit is None or not found:
@@ -25,7 +28,9 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     apart = mix.power[:, list(found[0])].sum(axis=1, dtype=np.float64)
     added = np.maximum(apart + 2.0 * mix.together[:, 0].astype(np.float64), 0.0)
     whole, mono = centred_sums(apart, _WINDOW_S), centred_sums(added, _WINDOW_S)
-    loss = np.where(whole > _HEARD * _WINDOW_S * TICKS_PER_S, -power_to_db(np.maximum(mono, 1e-12) / np.maximum(whole, 1e-12)), 0.0)
+    loss = np.where(
+        whole > _HEARD * _WINDOW_S * TICKS_PER_S, -power_to_db(np.maximum(mono, 1e-12) / np.maximum(whole, 1e-12)), 0.0
+    )
     for first, last in lasting(np.round(loss, 1) > limit, least_s=_LEAST_S, bridge_s=_BRIDGE_S):
         measured = float(-power_to_db(max(added[first:last].sum(), 1e-12) / apart[first:last].sum()))
         if tenth(measured) <= limit:
@@ -37,7 +42,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             in_s=first / TICKS_PER_S,
             out_s=min(last / TICKS_PER_S, context.duration_s),
             title="Much is lost in mono",
-            message=f"Added to one channel, left and right lose {measured:.1f} LU here; up to {limit:g} LU is usual. Make this sound less wide.",
+            message=f"Added to one channel, left and right lose {measured:.1f} LU here; up to {limit:g} LU is usual. "
+            "Make this sound less wide.",
             measured=measured,
             limit=limit,
             unit="LU",

@@ -17,8 +17,8 @@ _SPEECH_NEAR_S = 0.5
 def find(context: JudgingContext) -> Iterator[Finding]:
     """A finding for each entry at full level that lifts the mix by more than ``entry_max_db`` within 0.1 s.
 
-    The programme's own beginning is none, nor is a soft opening that grows, nor a short effect: a door may slam. Nor is there one in music that comes
-    in like that by itself over and over.
+    The programme's own beginning is none, nor is a soft opening that grows, nor a short effect: a door may slam. Nor is
+    there one in music that comes in like that by itself over and over.
     """
     limit = context.spec.limits.entry_max_db
     if limit is None:
@@ -27,7 +27,12 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     cues += [("effects", c) for c in context.effect_cues if c.length_s >= _EFFECT_LEAST_S]
     for role, cue in cues:
         rise = rise_db(context.power, cue.in_s)
-        if round(rise, 1) > limit and made_by_hand(cue.own_entries) and _full(context, cue) and not _spoken(context, cue.in_s):
+        if (
+            round(rise, 1) > limit
+            and made_by_hand(cue.own_entries)
+            and _full(context, cue)
+            and not _spoken(context, cue.in_s)
+        ):
             yield _finding(context, role, cue, rise, limit)
 
 
@@ -55,7 +60,8 @@ def _finding(context: JudgingContext, role: str, cue: Cue, rise: float, limit: f
         in_s=cue.in_s,
         out_s=cue.in_s + _FADE_S,
         title=f"{what[4:].capitalize()} comes in abruptly",
-        message=f"{what} lifts the mix by {rise:.1f} dB within a tenth of a second; more than {limit:g} dB startles where nothing prepares it.",
+        message=f"{what} lifts the mix by {rise:.1f} dB within a tenth of a second; more than {limit:g} dB startles "
+        "where nothing prepares it.",
         measured=rise,
         limit=limit,
         unit="dB",

@@ -12,14 +12,17 @@ _FADE_S = 0.8
 _HEARD_LU = 6.0
 _LAST_S = 0.1
 _FADED_LU = -6.0
-"""What is so much softer at its end than in its last seconds was faded out, whatever beat falls into the fade: 0.15 s of linear fade make 4.8."""
+"""What is so much softer at its end than in its last seconds was faded out, whatever beat falls into the fade: 0.15 s
+of linear fade make 4.8."""
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each cue whose end takes less than ``end_ramp_min_s``, where nothing else in the mix hides it and the music does not run on.
+    """A finding for each cue whose end takes less than ``end_ramp_min_s``.
 
-    Music that stops like that by itself over and over may end so, too. What lasts to the end of the programme is no cut: a reel ends in the middle of its
-    music, and another follows.
+    Nothing else in the mix hides it, and the music does not run on.
+
+    Music that stops like that by itself over and over may end so, too. What lasts to the end of the programme is no
+    cut: a reel ends in the middle of its music, and another follows.
     """
     limit = context.spec.limits.end_ramp_min_s
     if limit is None:
@@ -52,7 +55,8 @@ def _finding(context: JudgingContext, cue: Cue, limit: float) -> Finding:
         in_s=max(cue.in_s, cue.out_s - _FADE_S),
         out_s=cue.out_s,
         title="Music is cut off",
-        message=f"The music stops within {cue.fade_s:.2f} s, without a fade; an end that takes less than {limit:g} s is heard as a cut.",
+        message=f"The music stops within {cue.fade_s:.2f} s, without a fade; an end that takes less than {limit:g} s "
+        "is heard as a cut.",
         measured=cue.fade_s,
         limit=limit,
         unit="s",

@@ -32,7 +32,8 @@ def _finding(context: JudgingContext, meeting: Meeting) -> Finding:
         out_s=meeting.out_s,
         title="Two cues at once",
         message=(
-            f"For {length:.1f} s the cue of “{meeting.ends.sources[0]}” and the one of “{meeting.begins.sources[0]}” sound together at their full level; "
+            f"For {length:.1f} s the cue of “{meeting.ends.sources[0]}” and the one of "
+            f"“{meeting.begins.sources[0]}” sound together at their full level; "
             f"more than {LEAST_S:g} s is no crossfade."
         ),
         measured=length,

@@ -21,7 +21,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             in_s=max(0.0, at_s - _FADE_S),
             out_s=at_s,
             title="Music runs past the end",
-            message=f"The music goes on for {length_s:.1f} s where the programme or its picture is over; it should be gone by then.",
+            message=f"The music goes on for {length_s:.1f} s where the programme or its picture is over; it should be "
+            "gone by then.",
             measured=length_s,
             limit=0.0,
             unit="s",

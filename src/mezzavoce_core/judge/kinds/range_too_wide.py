@@ -20,7 +20,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         out_s=context.duration_s,
         title="Soft and loud parts too far apart",
         message=(
-            f"The loudness range is {measured:.1f} LU; at most {limit:.1f} is wanted. Soft parts stand at {low:.1f} LUFS, loud ones at {high:.1f}: "
+            f"The loudness range is {measured:.1f} LU; at most {limit:.1f} is wanted. Soft parts stand at "
+            f"{low:.1f} LUFS, loud ones at {high:.1f}: "
             f"bring them {measured - limit:.1f} LU closer together."
         ),
         measured=measured,

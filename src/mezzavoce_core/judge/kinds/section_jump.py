@@ -13,7 +13,10 @@ _AT_MOST = 0.2
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each section of 3 s or more that stands further off than the limit from the median of the others."""
+    """A finding for each section of 3 s or more whose level deviates from the others.
+
+    By more than the limit from the median of the others.
+    """
     limit = context.spec.limits.section_jump_lu
     if limit is None:
         return
@@ -21,7 +24,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     off = [s for s in sections if abs(tenth(s.off_lu)) > limit]
     # What stands off for a fifth of the time and more is how this programme is made, and no clip that was forgotten.
     if sum(s.out_s - s.in_s for s in off) <= _AT_MOST * sum(s.out_s - s.in_s for s in sections):
-        # Where speech is not known, what opens and closes a programme may be music, which need not stand where the voices do.
+        # Where speech is not known, what opens and closes a programme may be music, which need not stand where the
+        # voices do.
         ends = () if context.balance else (*sections[:1], *sections[-1:])
         yield from (_finding(context, s, limit) for s in off if s not in ends)
 
@@ -37,7 +41,8 @@ def _finding(context: JudgingContext, section: Section, limit: float) -> Finding
         out_s=section.out_s,
         title=f"Section {abs(section.off_lu):.1f} LU {way} than the rest",
         message=(
-            f"This section stands at {section.level_lufs:.1f} LUFS, the others around {section.level_lufs - section.off_lu:.1f}, with a step at its edges; "
+            f"This section stands at {section.level_lufs:.1f} LUFS, the others around "
+            f"{section.level_lufs - section.off_lu:.1f}, with a step at its edges; "
             f"{limit:g} LU apart is usual. If it is not meant, {amount} it by {abs(section.off_lu):.1f} dB."
         ),
         measured=section.off_lu,

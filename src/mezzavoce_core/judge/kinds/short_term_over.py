@@ -23,7 +23,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             in_s=in_s,
             out_s=out_s,
             title="Too loud for three seconds",
-            message=f"The short-term loudness reaches {highest:.1f} LUFS here; at most {limit:.1f} is wanted. Lower this stretch by {-amount:.1f} dB.",
+            message=f"The short-term loudness reaches {highest:.1f} LUFS here; at most {limit:.1f} is wanted. Lower "
+            f"this stretch by {-amount:.1f} dB.",
             measured=highest,
             limit=limit,
             unit="LUFS",

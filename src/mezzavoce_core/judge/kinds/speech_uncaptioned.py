@@ -9,7 +9,10 @@ LEAST_S = 1.0
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each stretch with a second of speech or more and no caption near; none where captions are not given or belong elsewhere."""
+    """A finding for each stretch with a second of speech or more and no caption near.
+
+    None where captions are not given or belong elsewhere.
+    """
     captions, balance = context.captions, context.balance
     if captions is None or balance is None or not captions.belong:
         return
@@ -21,7 +24,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             in_s=in_s,
             out_s=out_s,
             title="Speech without a caption",
-            message=f"Somebody speaks for {out_s - in_s:.1f} s and no caption stands there; up to {LEAST_S:g} s may go without one.",
+            message=f"Somebody speaks for {out_s - in_s:.1f} s and no caption stands there; up to {LEAST_S:g} s may "
+            "go without one.",
             measured=out_s - in_s,
             limit=LEAST_S,
             unit="s",

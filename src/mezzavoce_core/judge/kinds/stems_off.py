@@ -1,4 +1,7 @@
-"""Stems that do not belong to this export of the mix: moved, at another level, not all that is in it, or with the sound of another one in it."""
+"""Stems that do not belong to this export of the mix.
+
+Moved, at another level, not all that is in it, or with the sound of another one in it.
+"""
 
 from collections.abc import Iterator
 
@@ -20,7 +23,11 @@ _HARMLESS_DB = -40.0
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each stem that had to be moved or turned up or down or that holds another one, and for each stretch of which the stems leave too much."""
+    """A finding for each stem that does not lie in the mix as it was delivered.
+
+    It had to be moved or turned up or down, or it holds another one; and one for each stretch of which the stems leave
+    too much.
+    """
     for stem in context.measurement.stems:
         if not stem.derived and abs(stem.delay_s) >= _MOVED_S:
             yield _moved(context, stem)
@@ -42,7 +49,8 @@ def _moved(context: JudgingContext, stem: StemLevels) -> Finding:
         stem,
         title="Stem out of step",
         message=(
-            f"The {stem.role} stem “{stem.name}” runs {abs(stem.delay_s):.3f} s ({frames:.1f} frames) {side} than in the mix; up to {_MOVED_S:g} s is in step. "
+            f"The {stem.role} stem “{stem.name}” runs {abs(stem.delay_s):.3f} s ({frames:.1f} frames) {side} "
+            f"than in the mix; up to {_MOVED_S:g} s is in step. "
             f"It was moved for measuring; level points hold for the mix, so move the stem first."
         ),
         measured=stem.delay_s,
@@ -58,7 +66,8 @@ def _turned(context: JudgingContext, stem: StemLevels) -> Finding:
         stem,
         title="Stem at another level",
         message=(
-            f"The {stem.role} stem “{stem.name}” stands {abs(stem.gain_db):.1f} dB {side} in the mix than as delivered; up to {_GAIN_DB:g} dB is alike. "
+            f"The {stem.role} stem “{stem.name}” stands {abs(stem.gain_db):.1f} dB {side} in the mix than as "
+            f"delivered; up to {_GAIN_DB:g} dB is alike. "
             f"It was measured as it is in the mix; gains are to be added there."
         ),
         measured=stem.gain_db,
@@ -72,14 +81,16 @@ def _leaked(context: JudgingContext, stem: StemLevels, held: Held) -> Finding:
     counted = (
         "It was taken out for measuring, but gains on that stem would move it, too."
         if held.out
-        else f"It counts as {stem.role} in every figure here, so {stem.role} {'seem' if stem.role == 'effects' else 'seems'} to rise where somebody speaks."
+        else f"It counts as {stem.role} in every figure here, so {stem.role} "
+        f"{'seem' if stem.role == 'effects' else 'seems'} to rise where somebody speaks."
     )
     return _finding(
         context,
         stem,
         title=f"{what.capitalize()} in another stem",
         message=(
-            f"The {stem.role} stem “{stem.name}” holds the {what}, too, at {held.level_db:+.0f} dB against the {held.role} stem. {counted} "
+            f"The {stem.role} stem “{stem.name}” holds the {what}, too, at {held.level_db:+.0f} dB against the "
+            f"{held.role} stem. {counted} "
             f"Export that stem without the {what} and measure again."
         ),
         measured=held.level_db,
@@ -96,7 +107,8 @@ def _all_of_it(context: JudgingContext, left: StemLevels) -> Finding:
         given[0],
         title="Stem holds the whole mix",
         message=(
-            f"Beside {names} nothing is left of the mix, so there is no {left.role} to hold against it. If there is any in the mix, "
+            f"Beside {names} nothing is left of the mix, so there is no {left.role} to hold against it. If "
+            "there is any in the mix, "
             f"export each stem with its own sound alone and measure again."
         ),
         measured=_energy_db(left.levels.power) - _energy_db(context.measurement.mix.power),
@@ -110,14 +122,17 @@ def _unheard(context: JudgingContext, stem: StemLevels) -> Finding:
         context,
         stem,
         title="Stem is silent",
-        message=f"Nothing is to be heard in the {stem.role} stem “{stem.name}”. If the mix holds any {stem.role}, export it again and measure again.",
+        message=f"Nothing is to be heard in the {stem.role} stem “{stem.name}”. If the mix holds any {stem.role}, "
+        "export it again and measure again.",
         measured=max(_SILENT_DB, _energy_db(stem.levels.power)),
         limit=_SILENT_DB,
         unit="dB",
     )
 
 
-def _finding(context: JudgingContext, stem: StemLevels, *, title: str, message: str, measured: float, limit: float, unit: str) -> Finding:
+def _finding(
+    context: JudgingContext, stem: StemLevels, *, title: str, message: str, measured: float, limit: float, unit: str
+) -> Finding:
     return Finding(
         kind=KIND.name,
         family=KIND.family,
@@ -147,7 +162,11 @@ def _left(context: JudgingContext) -> Iterator[Finding]:
     silent = [f"the {s.role} stem “{s.name}”" for s in stems if _silent(s)]
     if spans and silent:
         spans = [(spans[0][0], spans[-1][1])]
-    why = f"Nothing is to be heard in {' and '.join(silent)}; export it again" if silent else "A stem is missing or of another version"
+    why = (
+        f"Nothing is to be heard in {' and '.join(silent)}; export it again"
+        if silent
+        else "A stem is missing or of another version"
+    )
     for first, last in spans:
         share = float(_level_db(left[first:last].sum()) - _level_db(whole[first:last].sum()))
         yield Finding(
@@ -158,7 +177,8 @@ def _left(context: JudgingContext) -> Iterator[Finding]:
             out_s=min(last / BLOCKS_PER_S, context.duration_s),
             title="Stems do not add up to the mix",
             message=(
-                f"Here the stems leave a rest at {share:.1f} dB against the mix; up to {_LEFT_DB:.1f} dB they add up. {why}; "
+                f"Here the stems leave a rest at {share:.1f} dB against the mix; up to {_LEFT_DB:.1f} dB they "
+                f"add up. {why}; "
                 f"figures of voice against background may be off."
             ),
             measured=share,

@@ -40,13 +40,16 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             out_s=out_s,
             title="True peak over the limit",
             message=(
-                f"The true peak reaches {highest.level_dbtp:+.1f} dBTP in channel {names[highest.channel]} at {context.clock.timecode_in(highest.at_s)}"
+                f"The true peak reaches {highest.level_dbtp:+.1f} dBTP in channel {names[highest.channel]} at "
+                f"{context.clock.timecode_in(highest.at_s)}"
                 f"{more}; at most {limit:.1f} is wanted. Lower or limit this spot by {-amount:.1f} dB."
             ),
             measured=highest.level_dbtp,
             limit=limit,
             unit="dBTP",
-            remedy=replace(lower_spot(context, in_s, out_s, amount, AHEAD_S), predicted_true_peak_dbtp=highest.level_dbtp + amount),
+            remedy=replace(
+                lower_spot(context, in_s, out_s, amount, AHEAD_S), predicted_true_peak_dbtp=highest.level_dbtp + amount
+            ),
             details={"at_s": context.in_file(highest.at_s), "channel": highest.channel, "overs": len(own)},
         )
 

@@ -17,7 +17,10 @@ from ..remedies.remedy_context import RemedyContext, with_others
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """A finding for each passage whose voice lies further than ``voice_spread_lu`` under the others' and comes too near to what lies under it."""
+    """A finding for each passage whose voice is too low.
+
+    It lies further than ``voice_spread_lu`` under the others' and comes too near to what lies under it.
+    """
     limits, balance = context.spec.limits, context.balance
     if balance is None or limits.clearance_lu is None:
         return
@@ -27,7 +30,10 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             continue
         assert limits.voice_spread_lu is not None
         blocks = blocks_between(balance.active, passage.in_s, passage.out_s)
-        elsewhere = replace(with_others(context, passage.in_s, passage.out_s), voice_least_db=STEP_DB * ceil((-off - limits.voice_spread_lu) / STEP_DB))
+        elsewhere = replace(
+            with_others(context, passage.in_s, passage.out_s),
+            voice_least_db=STEP_DB * ceil((-off - limits.voice_spread_lu) / STEP_DB),
+        )
         yield Finding(
             kind=KIND.name,
             family=KIND.family,
@@ -36,7 +42,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             out_s=passage.out_s,
             title="Voice too low",
             message=(
-                f"The voice lies {-off:.1f} LU under the other passages, where {limits.voice_spread_lu:g} LU are one level, and only {ratio:.1f} LU over the "
+                f"The voice lies {-off:.1f} LU under the other passages, where {limits.voice_spread_lu:g} LU "
+                f"are one level, and only {ratio:.1f} LU over the "
                 f"background, where {limits.clearance_lu:g} LU are wanted. Raise it to its neighbours."
             ),
             measured=-off,
@@ -48,7 +55,9 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-def _raised_first(context: JudgingContext, passage: Passage, blocks: NDArray[np.int64], wanted: float, elsewhere: RemedyContext) -> Remedies:
+def _raised_first(
+    context: JudgingContext, passage: Passage, blocks: NDArray[np.int64], wanted: float, elsewhere: RemedyContext
+) -> Remedies:
     first, others = balance_remedies(context, passage.in_s, passage.out_s, blocks, wanted=wanted, elsewhere=elsewhere)
     # However low the music, a voice that is not raised stays under its neighbours.
     ways = [r if r.action == "raise" else replace(r, enough=False) for r in (first, *others) if r is not None]
@@ -62,7 +71,10 @@ def off_from_others(context: JudgingContext) -> Sequence[tuple[Passage, float]]:
     if limit is None or context.passages is None:
         return []
     telling = np.flatnonzero(np.isfinite(context.telling_lufs))
-    return [(context.passages[telling[k]], off) for k, off in deviating(context.telling_lufs[telling].tolist(), limit).items()]
+    return [
+        (context.passages[telling[k]], off)
+        for k, off in deviating(context.telling_lufs[telling].tolist(), limit).items()
+    ]
 
 
 def find_uneven(context: JudgingContext) -> Iterator[Finding]:
@@ -77,7 +89,8 @@ def find_uneven(context: JudgingContext) -> Iterator[Finding]:
             in_s=passage.in_s,
             out_s=passage.out_s,
             title="Voice at another level",
-            message=f"The voice lies {abs(off):.1f} LU {'over' if off > 0 else 'under'} the other passages; within {limit:g} LU it is one level.",
+            message=f"The voice lies {abs(off):.1f} LU {'over' if off > 0 else 'under'} the other passages; within "
+            f"{limit:g} LU it is one level.",
             measured=abs(off),
             limit=limit,
             unit="LU",

@@ -13,7 +13,10 @@ _NEAR_BLOCKS = 15
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
-    """One finding for the programme, where the dialogue stem near speech is less than ``noise_below_speech_lu`` under the words."""
+    """One finding for the programme, where there is too much noise near speech.
+
+    The dialogue stem near speech is less than ``noise_below_speech_lu`` under the words.
+    """
     limit, balance = context.spec.limits.noise_below_speech_lu, context.balance
     if limit is None or balance is None or not context.speech:
         return
@@ -36,7 +39,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         in_s=context.speech[0].in_s,
         out_s=context.speech[-1].out_s,
         title="Noise behind the voice",
-        message=f"Between the words the dialogue is only {below:.1f} LU softer than in them; {limit:g} LU keep the room out of the way.",
+        message=f"Between the words the dialogue is only {below:.1f} LU softer than in them; {limit:g} LU keep the "
+        "room out of the way.",
         measured=below,
         limit=limit,
         unit="LU",

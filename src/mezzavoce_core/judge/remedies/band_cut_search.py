@@ -1,4 +1,7 @@
-"""The compiled search for cuts by band: one decibel at a time where it gives most. What is cut, and why, stands in ``carving``."""
+"""The compiled search for cuts by band: one decibel at a time where it gives most.
+
+What is cut, and why, stands in ``carving``.
+"""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,7 +24,10 @@ def _factor(places: Floats, change: Floats, band: int) -> float:
 
 @njit(cache=True, nogil=True)
 def _audible(energies: Floats, factors: Floats, weights: Floats) -> float:
-    """Audibility with factors ``(bands,)`` on what is cut; ``energies`` ``(3, bands)``: voice in dB, what is cut, the rest."""
+    """Audibility with factors ``(bands,)`` on what is cut.
+
+    ``energies`` ``(3, bands)``: voice in dB, what is cut, the rest.
+    """
     heard = 0.0
     for band in range(len(factors)):
         under_db = 10.0 * np.log10(max(energies[2, band] + energies[1, band] * factors[band], NOTHING))
@@ -40,7 +46,10 @@ def _power(energies: Floats, factors: Floats, k_weights: Floats) -> float:
 
 @njit(cache=True, nogil=True)
 def _may_deepen(depths: NDArray[np.int64], band: int, most: int, nearest: int, deepest: int) -> bool:
-    """Whether a band's filter may become a decibel deeper: not too many filters, none too deep, none too near another."""
+    """Whether a band's filter may become a decibel deeper.
+
+    Not too many filters, none too deep, none too near another.
+    """
     if depths[band] > 0:
         return bool(depths[band] < deepest)
     filters = 0
@@ -65,10 +74,11 @@ def deepen(
 ) -> int:
     """Deepen filters until enough is heard and enough power has gone: DONE, or IN_VAIN where nothing gains any more.
 
-    ``energies`` ``(3, bands)`` as of ``_audible``; ``weights`` ``(2, bands)``: of audibility, of the K-weighting; ``changes``
-    ``(bands, depths, bands, places)``: what a filter of each depth changes when it becomes a decibel deeper; ``wanted``: audibility,
-    power to go; ``costs``: that of a decibel, the background's power; ``rules``: most filters, nearest (bands), deepest (dB);
-    ``depths`` ``(bands,)`` is found; ``room`` ``(2 + places, bands)`` is worked in.
+    ``energies`` ``(3, bands)`` as of ``_audible``; ``weights`` ``(2, bands)``: of audibility, of the K-weighting;
+    ``changes`` ``(bands, depths, bands, places)``: what a filter of each depth changes when it becomes a decibel
+    deeper; ``wanted``: audibility, power to go; ``costs``: that of a decibel, the background's power; ``rules``: most
+    filters, nearest (bands), deepest (dB); ``depths`` ``(bands,)`` is found; ``room`` ``(2 + places, bands)`` is worked
+    in.
     """
     bands = len(depths)
     now, tried, places = room[0], room[1], room[2:].T

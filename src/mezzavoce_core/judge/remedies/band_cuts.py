@@ -1,4 +1,7 @@
-"""Cuts by band: which few filters in the music bring the voice back with the least change, where level alone is the wrong tool."""
+"""Cuts by band, where level alone is the wrong tool.
+
+Which few filters in the music bring the voice back with the least change.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -31,7 +34,10 @@ _PLACES = _CENTRES[:, None] * 2.0 ** (np.array([-1, 0, 1]) / 9)
 
 @dataclass(frozen=True)
 class _Ground:
-    """Bands (dB) of the voice and energy of what lies under it, role to be cut apart from the rest; K-weighted powers of voice and background."""
+    """Bands (dB) of the voice and energy of what lies under it, role to be cut apart from the rest.
+
+    K-weighted powers of voice and background.
+    """
 
     voice_db: Floats
     cut: Floats
@@ -49,8 +55,18 @@ class _Ground:
         return float(audibility(self.voice_db, levels_db(self.rest + self.cut * factor)))
 
 
-def band_cuts(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray[np.int64], *, audible: float, ratio: float | None = None) -> Remedy | None:
-    """Up to three filters that bring the audibility over some blocks to ``audible`` (and the gap to ``ratio``); None where they cannot.
+def band_cuts(
+    context: JudgingContext,
+    in_s: float,
+    out_s: float,
+    blocks: NDArray[np.int64],
+    *,
+    audible: float,
+    ratio: float | None = None,
+) -> Remedy | None:
+    """Up to three filters that bring the audibility over some blocks to ``audible`` (and the gap to ``ratio``).
+
+    None where they cannot.
 
     Each step deepens by 1 dB the filter that gives most for the loudness that it takes away.
     """
@@ -65,7 +81,9 @@ def band_cuts(context: JudgingContext, in_s: float, out_s: float, blocks: NDArra
 
     depths = np.zeros(len(_CENTRES), dtype=np.int64)
     weights, changes = np.array([WEIGHTS, _weights()]), _one_deeper()
-    wanted = np.array([audible + _BEYOND, -np.inf if ratio is None else ground.background - ground.voice / db_to_power(ratio)])
+    wanted = np.array(
+        [audible + _BEYOND, -np.inf if ratio is None else ground.background - ground.voice / db_to_power(ratio)]
+    )
     costs, rules = np.array([_DEPTH_COSTS, ground.background]), np.array([MOST_FILTERS, _NEAREST, DEEPEST_DB])
     room = np.empty((2 + changes.shape[-1], len(_CENTRES)))
     if deepen(ground.energies, weights, changes, wanted, costs, rules, depths, room) != DONE:
@@ -84,7 +102,8 @@ def band_cuts(context: JudgingContext, in_s: float, out_s: float, blocks: NDArra
         points=tuple(Point(round(min(max(t, 0.0), context.duration_s), 3), 0.0) for t in times_s),
         bands=filters,
         predicted_speech_to_background_lu=ratio_over(
-            with_gain(balance.part(first, first + len(left)), role, left, bands=False), blocks - first // TICKS_PER_BLOCK
+            with_gain(balance.part(first, first + len(left)), role, left, bands=False),
+            blocks - first // TICKS_PER_BLOCK,
         ),
         predicted_audibility=ground.audible(factor),
         predicted_integrated_lufs=integrated_of(context, getattr(balance, role), left, first),
@@ -92,13 +111,18 @@ def band_cuts(context: JudgingContext, in_s: float, out_s: float, blocks: NDArra
 
 
 def _left(balance: Balance, role: str, factor: Floats, times_s: Sequence[float]) -> tuple[int, Floats]:
-    """What a factor ``(bands,)`` on a role, fading in and out at four times, leaves of its power per tick, from which tick on."""
+    """What a factor ``(bands,)`` on a role leaves of its power per tick, and from which tick on.
+
+    The factor fades in and out at four times.
+    """
     first, last = around(times_s[0], times_s[-1], len(balance.voice))
     part = balance.part(first, last)
     taken, whole = (part.under_bands[role] * (1 - factor)) @ _weights(), part.blocks[role]
     count = min(len(taken), len(whole))
     gone = np.zeros(last - first)
-    gone[: count * TICKS_PER_BLOCK] = np.repeat(np.clip(taken[:count] / np.maximum(whole[:count], NOTHING), 0, 1), TICKS_PER_BLOCK)
+    gone[: count * TICKS_PER_BLOCK] = np.repeat(
+        np.clip(taken[:count] / np.maximum(whole[:count], NOTHING), 0, 1), TICKS_PER_BLOCK
+    )
     wet = np.interp((first + np.arange(last - first) + 0.5) / TICKS_PER_S, times_s, (0.0, 1.0, 1.0, 0.0))
     left: Floats = 1 - wet * gone
     return first, left
@@ -106,7 +130,9 @@ def _left(balance: Balance, role: str, factor: Floats, times_s: Sequence[float])
 
 def _ground(balance: Balance, blocks: NDArray[np.int64], role: str) -> _Ground | None:
     levels = band_levels(balance, blocks)
-    voice, background = (mean_lufs(balance.blocks[name][blocks]) if name in balance.blocks else None for name in ("voice", "background"))
+    voice, background = (
+        mean_lufs(balance.blocks[name][blocks]) if name in balance.blocks else None for name in ("voice", "background")
+    )
     if levels is None or role not in balance.under_bands or voice is None or background is None:
         return None
     cut = balance.under_bands[role][blocks[blocks < len(balance.under_bands[role])]].mean(axis=0)
@@ -123,9 +149,17 @@ def _weights() -> Floats:
 
 @lru_cache
 def _filters() -> Floats:
-    """Factors of one filter in every band, from 0 dB down to the deepest, at the places of every band: ``(bands, depths, bands, places)``."""
+    """Factors of one filter in every band, ``(bands, depths, bands, places)``.
+
+    From 0 dB down to the deepest, at the places of every band.
+    """
     depths = np.arange(DEEPEST_DB + 1)
-    return np.array([[power_response([PeakingFilter(float(centre), WIDTH_OCTAVES, -float(d))], _PLACES) for d in depths] for centre in _CENTRES])
+    return np.array(
+        [
+            [power_response([PeakingFilter(float(centre), WIDTH_OCTAVES, -float(d))], _PLACES) for d in depths]
+            for centre in _CENTRES
+        ]
+    )
 
 
 @lru_cache

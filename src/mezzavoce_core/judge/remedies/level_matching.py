@@ -12,10 +12,19 @@ from .level_points import STEP_DB, headroom_missing_db
 from .prediction import changed_by, predicted, ratio_over
 
 
-def matched_level(context: JudgingContext, off_db: float, limit_db: float, passages: Sequence[Passage], moved: Callable[[float], Remedy]) -> Remedies:
-    """A remedy for what stands ``off_db`` off from its like, which is ``moved`` by a gain in dB; ``passages`` are those that it touches.
+def matched_level(
+    context: JudgingContext,
+    off_db: float,
+    limit_db: float,
+    passages: Sequence[Passage],
+    moved: Callable[[float], Remedy],
+) -> Remedies:
+    """A remedy for what stands ``off_db`` off from its like, which is ``moved`` by a gain in dB.
 
-    It goes all the way back, or where that would cover words only as far as they stay clear; within ``limit_db`` it belongs to its like again.
+    ``passages`` are those that it touches.
+
+    It goes all the way back, or where that would cover words only as far as they stay clear; within ``limit_db`` it
+    belongs to its like again.
     """
     back = -1.0 if off_db > 0 else 1.0
     amounts = [round(back * float(db), 1) for db in np.arange(abs(off_db), abs(off_db) - limit_db, -STEP_DB)]

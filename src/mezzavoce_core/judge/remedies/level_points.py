@@ -1,6 +1,7 @@
 """Remedies in level points: lower what lies under the voice, raise the voice, move a fall, or change the whole mix.
 
-Lowering and raising are equals: the one that needs less, has the headroom and leaves nothing unlike its neighbours comes first.
+Lowering and raising are equals: the one that needs less, has the headroom and leaves nothing unlike its neighbours
+comes first.
 """
 
 from collections.abc import Callable, Sequence
@@ -25,7 +26,8 @@ Gap = Callable[[Balance, int], float]
 
 LARGEST_DB = 24.0
 FADED_DB, BACK_S = -40.0, 0.5
-"""So far down a fade ends; and within so long the gain goes back where nothing sounds, so that what else lies in the stem stays as it is."""
+"""So far down a fade ends; and within so long the gain goes back where nothing sounds, so that what else lies in the
+stem stays as it is."""
 STEP_DB = 0.5
 _STEPS = round(LARGEST_DB / STEP_DB)
 # A remedy aims a little beyond the limit, so that rounding to 0.1 does not bring the fault back.
@@ -47,14 +49,33 @@ def fade_in(context: JudgingContext, at_s: float, over_s: float, *, role: str, s
     return _faded(context, role, source, (max(0.0, at_s - BACK_S), 0.0), (at_s, FADED_DB), (at_s + over_s, 0.0))
 
 
-def fade_out(context: JudgingContext, begin_s: float, end_s: float, *, source: str | None, goes_on_s: float = 0.0) -> Remedy:
-    """A fade of the music down to -40 dB; ``goes_on_s`` is for how long it sounds behind that. Nothing comes back behind the end of the file."""
+def fade_out(
+    context: JudgingContext, begin_s: float, end_s: float, *, source: str | None, goes_on_s: float = 0.0
+) -> Remedy:
+    """A fade of the music down to -40 dB; ``goes_on_s`` is for how long it sounds behind that.
+
+    Nothing comes back behind the end of the file.
+    """
     gone_s = end_s + goes_on_s
-    return _faded(context, "music", source, (begin_s, 0.0), (end_s, FADED_DB), *([(gone_s, FADED_DB)] if goes_on_s else []), (gone_s + BACK_S, 0.0))
+    return _faded(
+        context,
+        "music",
+        source,
+        (begin_s, 0.0),
+        (end_s, FADED_DB),
+        *([(gone_s, FADED_DB)] if goes_on_s else []),
+        (gone_s + BACK_S, 0.0),
+    )
 
 
 def _faded(context: JudgingContext, role: str, source: str | None, *points: tuple[float, float]) -> Remedy:
-    remedy = Remedy(action="reshape", role=role, amount_db=FADED_DB, points=tuple(Point(round(t, 3), g) for t, g in points), source=source)
+    remedy = Remedy(
+        action="reshape",
+        role=role,
+        amount_db=FADED_DB,
+        points=tuple(Point(round(t, 3), g) for t, g in points),
+        source=source,
+    )
     return within_file(context, remedy)
 
 
@@ -66,7 +87,9 @@ def within_file(context: JudgingContext, remedy: Remedy) -> Remedy:
 
 def lower_spot(context: JudgingContext, in_s: float, out_s: float, amount_db: float, ramp_s: float) -> Remedy:
     """The whole mix lowered from ``in_s`` to ``out_s``, with ramps of ``ramp_s`` outside."""
-    return Remedy(action="lower", role="mix", amount_db=amount_db, points=spot_points(context, in_s, out_s, amount_db, ramp_s))
+    return Remedy(
+        action="lower", role="mix", amount_db=amount_db, points=spot_points(context, in_s, out_s, amount_db, ramp_s)
+    )
 
 
 def spot_points(context: JudgingContext, in_s: float, out_s: float, gain_db: float, ramp_s: float) -> tuple[Point, ...]:
@@ -86,11 +109,21 @@ def trapezoid(times_s: Sequence[float], gain_db: float) -> tuple[Point, ...]:
 
 
 def balance_remedies(
-    context: JudgingContext, in_s: float, out_s: float, blocks: NDArray[np.int64], *, wanted: float, elsewhere: RemedyContext, gap: Gap | None = None
+    context: JudgingContext,
+    in_s: float,
+    out_s: float,
+    blocks: NDArray[np.int64],
+    *,
+    wanted: float,
+    elsewhere: RemedyContext,
+    gap: Gap | None = None,
 ) -> Remedies:
-    """The remedy for too thin a gap over some blocks, and its alternatives: less of what lies under, more voice, or cuts by band where they do.
+    """The remedy for too thin a gap over some blocks, and its alternatives.
 
-    ``gap`` measures the gap (default: the lowest local ratio over the blocks), ``wanted`` is what it has to reach; ``elsewhere`` is how things lie elsewhere.
+    Less of what lies under, more voice, or cuts by band where they do.
+
+    ``gap`` measures the gap (default: the lowest local ratio over the blocks), ``wanted`` is what it has to reach;
+    ``elsewhere`` is how things lie elsewhere.
     """
     if context.balance is None or context.balance.background is None:
         return None, ()
@@ -102,7 +135,10 @@ def balance_remedies(
 
 
 def _cut(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float) -> Remedy | None:
-    """Cuts by band that widen the gap to ``wanted`` (LU) where it is thinnest; where none do, those that widen it to that on the whole."""
+    """Cuts by band that widen the gap to ``wanted`` (LU) where it is thinnest.
+
+    Where none do, those that widen it to that on the whole.
+    """
     not_enough, aim = None, wanted
     for _ in range(_CUTS_TRIED):
         cut = band_cuts(context, in_s, out_s, blocks, audible=context.spec.limits.audibility_min or 0.0, ratio=aim)
@@ -116,19 +152,39 @@ def _cut(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray[np.
     return not_enough
 
 
-def audibility_remedies(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float, elsewhere: RemedyContext) -> Remedies:
-    """The remedy where the level is right and bands of the voice are covered: cuts by band; else level as for any thin gap."""
+def audibility_remedies(
+    context: JudgingContext,
+    in_s: float,
+    out_s: float,
+    blocks: NDArray[np.int64],
+    wanted: float,
+    elsewhere: RemedyContext,
+) -> Remedies:
+    """The remedy where the level is right and bands of the voice are covered: cuts by band.
+
+    Else level as for any thin gap.
+    """
     if context.balance is None or context.balance.background is None:
         return None, ()
     # Audibility grows by one over 30 dB.
-    search = _Search(context, in_s, out_s, blocks, lambda balance, first: 30 * (audibility_over(balance, blocks - first // TICKS_PER_BLOCK) or 0.0), elsewhere)
+    search = _Search(
+        context,
+        in_s,
+        out_s,
+        blocks,
+        lambda balance, first: 30 * (audibility_over(balance, blocks - first // TICKS_PER_BLOCK) or 0.0),
+        elsewhere,
+    )
     options = [replace(o, predicted_speech_to_background_lu=search.ratio_with(o)) for o in search.options(30 * wanted)]
     cut = band_cuts(context, in_s, out_s, blocks, audible=wanted)
     return (options[0], tuple(options[1:])) if cut is None else (cut, tuple(options))
 
 
 def lowered(context: JudgingContext, role: str, in_s: float, out_s: float, *, least_db: float, wanted: float) -> Remedy:
-    """A role lowered by ``least_db``, or by as much more as makes the gap to the voice wide enough (``wanted``, LU) where that role alone can."""
+    """A role lowered by ``least_db`` or more.
+
+    By as much more as makes the gap to the voice wide enough (``wanted``, LU), where that role alone can.
+    """
     assert context.balance is not None
     search = _Search(context, in_s, out_s, blocks_between(context.balance.active, in_s, out_s), None, RemedyContext())
     move = _Move("lower", role, -1, _hold_times(context, in_s, out_s), least_db)
@@ -186,15 +242,24 @@ class _Search:
         return ratio_over(balance, self.here) if self.gap is None else self.gap(balance, self.first)
 
     def options(self, wanted: float) -> list[Remedy]:
-        """Less of what lies under and more voice, in the order in which they are proposed; what cannot do, however far it goes, only where neither can."""
+        """Less of what lies under and more voice, in the order in which they are proposed.
+
+        What cannot do, however far it goes, only where neither can.
+        """
         assert self.context.balance is not None
-        under, around_s = loudest_under(self.context.balance, self.blocks), _hold_times(self.context, self.in_s, self.out_s)
+        under, around_s = (
+            loudest_under(self.context.balance, self.blocks),
+            _hold_times(self.context, self.in_s, self.out_s),
+        )
         shaped = self.elsewhere.times_s if under == "music" else None
         moves = (
             _Move("lower", under, -1, shaped or around_s, self.elsewhere.least_db if shaped else 0.0),
             _Move("raise", "dialogue", 1, around_s, self.elsewhere.voice_least_db),
         )
-        found = sorted((self.best(move, wanted) for move in moves), key=lambda best: (not best[1].sound, not best[1].enough, best[0]))
+        found = sorted(
+            (self.best(move, wanted) for move in moves),
+            key=lambda best: (not best[1].sound, not best[1].enough, best[0]),
+        )
         return [remedy for needed, remedy in found if needed < LARGEST_DB] or [remedy for _, remedy in found]
 
     def changed(self, role: str, gain_db: Floats, *, bands: bool) -> Balance:
@@ -203,16 +268,25 @@ class _Search:
 
     def ratio_with(self, remedy: Remedy) -> float:
         """Lowest local ratio that a remedy of this search gives."""
-        return ratio_over(self.changed(remedy.role, level_curve(remedy.points, len(self.part.voice), self.first), bands=False), self.here)
+        return ratio_over(
+            self.changed(remedy.role, level_curve(remedy.points, len(self.part.voice), self.first), bands=False),
+            self.here,
+        )
 
     def best(self, move: _Move, wanted: float) -> tuple[float, Remedy]:
-        """The smallest gain in dB that does, in steps of 0.5 dB (the largest sensible one where none does), and the remedy with it or with the least."""
+        """The smallest gain in dB that does, in steps of 0.5 dB, and the remedy with it or with the least.
+
+        Where none does, the largest sensible gain.
+        """
         held, aim = self._held(move), wanted + _BEYOND_LU
         does = cache(lambda steps: self._reached(move, steps * STEP_DB, held) >= aim)
         needed = STEP_DB * first_step(does, guess=(aim - self.gap_now) / STEP_DB)
         least = round(move.least_db, 1)
         amount = max(needed, least)
-        return needed, replace(self.with_amount(move, amount, wanted), to_bed=move.role == "music" and self.elsewhere.bed_is_there and 0 < amount <= least)
+        return needed, replace(
+            self.with_amount(move, amount, wanted),
+            to_bed=move.role == "music" and self.elsewhere.bed_is_there and 0 < amount <= least,
+        )
 
     def _held(self, move: _Move) -> Floats:
         return level_curve(trapezoid(move.times_s, 1.0), len(self.part.voice), self.first)
@@ -232,15 +306,23 @@ class _Search:
             amount_db=move.sign * amount_db,
             points=points,
             predicted_speech_to_background_lu=found,
-            predicted_audibility=audibility_over(self.changed(move.role, move.sign * amount_db * held, bands=True), self.here),
+            predicted_audibility=audibility_over(
+                self.changed(move.role, move.sign * amount_db * held, bands=True), self.here
+            ),
             predicted_integrated_lufs=integrated_with(self.context, move.role, points),
             headroom_missing_db=missing,
-            stands_off_db=self._raised_off_db(points) if raised else self.elsewhere.bed_off_db(amount_db) if move.role == "music" else None,
+            stands_off_db=self._raised_off_db(points)
+            if raised
+            else self.elsewhere.bed_off_db(amount_db)
+            if move.role == "music"
+            else None,
             enough=bool(found >= wanted and missing is None and not (raised and self.elsewhere.bed_stays_up)),
         )
 
     def _raised_off_db(self, points: Sequence[Point]) -> float | None:
-        return self.elsewhere.voice_off_db(self.context, (self.context.passages or ())[self.context.touched(self.in_s, self.out_s)], points)
+        return self.elsewhere.voice_off_db(
+            self.context, (self.context.passages or ())[self.context.touched(self.in_s, self.out_s)], points
+        )
 
 
 def first_step(does: Callable[[int], bool], guess: float) -> int:
@@ -266,7 +348,10 @@ def headroom_missing_db(context: JudgingContext, in_s: float, out_s: float, rais
 
 
 def _headroom_db(context: JudgingContext, in_s: float, out_s: float) -> float:
-    """How far the voice can be raised before the mix's true peak passes the limit, counting peaks as if they fell together."""
+    """How far the voice can be raised before the mix's true peak passes the limit.
+
+    Peaks are counted as if they fell together.
+    """
     limit = context.spec.limits.true_peak_max_dbtp
     if limit is None:
         return float("inf")

@@ -25,7 +25,10 @@ def around(in_s: float, out_s: float, ticks: int) -> tuple[int, int]:
 
 
 def gain_curve(points: Sequence[Point], ticks: int, first: int = 0) -> Floats:
-    """Power factor of level points for so many ticks from tick ``first`` on, linear in dB between them, level outside."""
+    """Power factor of level points for so many ticks from tick ``first`` on.
+
+    Linear in dB between the points, level outside.
+    """
     return db_to_power(level_curve(points, ticks, first)) if points else np.ones(ticks)
 
 
@@ -37,9 +40,18 @@ def level_curve(points: Sequence[Point], ticks: int, first: int = 0) -> Floats:
 
 
 def factor_on(
-    context: JudgingContext, role: str, points: Sequence[Point], ticks: int, first: int = 0, side: Side | None = None, source: str | None = None
+    context: JudgingContext,
+    role: str,
+    points: Sequence[Point],
+    ticks: int,
+    first: int = 0,
+    side: Side | None = None,
+    source: str | None = None,
 ) -> Floats:
-    """Power factor of level points on a role, or on one channel or one stem of it: as much of it as that has of the role."""
+    """Power factor of level points on a role, or on one channel or one stem of it.
+
+    A part of a role counts as much as it has of the role's power.
+    """
     curve = gain_curve(points, ticks, first)
     share = share_of(context, role, side.index) if side else _share_of_stem(context, role, source)
     if share is None:
@@ -59,7 +71,11 @@ def share_of(context: JudgingContext, role: str, channel: int) -> Floats:
 
 def _share_of_stem(context: JudgingContext, role: str, source: str | None) -> Floats | None:
     """The same for the stem of a name; None where that is all of the role."""
-    powers = [(s.name, context.measurement.stem_power(s)) for s in context.measurement.stems if s.role == role] if source else []
+    powers = (
+        [(s.name, context.measurement.stem_power(s)) for s in context.measurement.stems if s.role == role]
+        if source
+        else []
+    )
     own = [power for name, power in powers if name == source]
     if not own or len(powers) < 2:
         return None
@@ -68,11 +84,18 @@ def _share_of_stem(context: JudgingContext, role: str, source: str | None) -> Fl
 
 
 def with_gain(balance: Balance, role: str, factor: Floats, *, bands: bool = True) -> Balance:
-    """The balance with a power factor per tick on one role (``dialogue``, ``music``, ``effects``, or ``background`` as a whole).
+    """The balance with a power factor per tick on one role.
+
+    ``dialogue``, ``music``, ``effects``, or ``background`` as a whole.
 
     Without ``bands`` only the levels follow, which is enough for a ratio.
     """
-    parts = {"dialogue": balance.voice, "music": balance.music, "effects": balance.effects, "background": balance.background}
+    parts = {
+        "dialogue": balance.voice,
+        "music": balance.music,
+        "effects": balance.effects,
+        "background": balance.background,
+    }
     part = parts[role]
     assert part is not None
     if role not in ("dialogue", "background") and balance.background is not None:
@@ -95,14 +118,19 @@ def _scaled(bands: Floats, factor: Floats) -> Floats:
 
 
 def ratio_over(balance: Balance, blocks: NDArray[np.int64]) -> float:
-    """Lowest local ratio in LU over some blocks; the ratio of them together where there is too little speech around them for one."""
+    """Lowest local ratio in LU over some blocks.
+
+    The ratio of them together where there is too little speech around them for one.
+    """
     values = local_ratio(balance)[blocks]
     known = values[np.isfinite(values)]
     return float(known.min()) if len(known) else _together(balance, blocks)
 
 
 def _together(balance: Balance, blocks: NDArray[np.int64]) -> float:
-    voice, background = (mean_lufs(balance.blocks[name][blocks]) if name in balance.blocks else None for name in ("voice", "background"))
+    voice, background = (
+        mean_lufs(balance.blocks[name][blocks]) if name in balance.blocks else None for name in ("voice", "background")
+    )
     return float("nan") if voice is None or background is None else voice - background
 
 
@@ -112,8 +140,13 @@ def audibility_over(balance: Balance, blocks: NDArray[np.int64]) -> float | None
     return None if levels is None else float(audibility(*levels))
 
 
-def integrated_with(context: JudgingContext, role: str, points: Sequence[Point], side: Side | None = None, source: str | None = None) -> float | None:
-    """Integrated loudness of the mix with level points on one role (or one stem of it) that end where they begin, roles taken as uncorrelated."""
+def integrated_with(
+    context: JudgingContext, role: str, points: Sequence[Point], side: Side | None = None, source: str | None = None
+) -> float | None:
+    """Integrated loudness of the mix with level points on one role, or one stem of it.
+
+    The points end where they begin; roles are taken as uncorrelated.
+    """
     balance = context.balance
     assert balance is not None
     part = balance.voice if role == "dialogue" else getattr(balance, role)
@@ -123,7 +156,10 @@ def integrated_with(context: JudgingContext, role: str, points: Sequence[Point],
 
 
 def integrated_of(context: JudgingContext, part: Floats, factor: Floats, first: int) -> float | None:
-    """The same with a power factor per tick from tick ``first`` (a whole block) on; ``part`` is the power per tick of what it is on."""
+    """The same with a power factor per tick from tick ``first`` (a whole block) on.
+
+    ``part`` is the power per tick of what it is on.
+    """
     last = first + len(factor)
     changed = np.maximum(context.power[first:last] + part[first:last] * (factor - 1), 0.0)
     # The first blocks of the stretch reach before it, where nothing changes.
@@ -136,7 +172,10 @@ def with_loudness(context: JudgingContext, remedy: Remedy) -> Remedy:
     """The remedy with the integrated loudness that it gives, where the parts of the mix are known."""
     if context.balance is None:
         return remedy
-    return replace(remedy, predicted_integrated_lufs=integrated_with(context, remedy.role, remedy.points, remedy.side, remedy.source))
+    return replace(
+        remedy,
+        predicted_integrated_lufs=integrated_with(context, remedy.role, remedy.points, remedy.side, remedy.source),
+    )
 
 
 def predicted(context: JudgingContext, remedy: Remedy, passages: Sequence[Passage]) -> Remedy:
@@ -150,11 +189,16 @@ def predicted(context: JudgingContext, remedy: Remedy, passages: Sequence[Passag
     blocks = np.concatenate([blocks_between(context.balance.active, p.in_s, p.out_s) for p in passages])
     here = blocks - first // TICKS_PER_BLOCK
     return replace(
-        remedy, predicted_speech_to_background_lu=ratio_over(part, here), predicted_audibility=audibility_over(part, here), predicted_integrated_lufs=loudness
+        remedy,
+        predicted_speech_to_background_lu=ratio_over(part, here),
+        predicted_audibility=audibility_over(part, here),
+        predicted_integrated_lufs=loudness,
     )
 
 
-def changed_by(context: JudgingContext, remedy: Remedy, passages: Sequence[Passage], *, bands: bool = True) -> tuple[Balance, int]:
+def changed_by(
+    context: JudgingContext, remedy: Remedy, passages: Sequence[Passage], *, bands: bool = True
+) -> tuple[Balance, int]:
     """The balance around passages with a remedy's level points on its role, and the tick at which it begins."""
     assert context.balance is not None
     begin, end = min(passages[0].in_s, remedy.points[0].at_s), max(passages[-1].out_s, remedy.points[-1].at_s)

@@ -1,4 +1,7 @@
-"""One gain over the whole programme, where most of it is too near to what lies under it: one move instead of one for each passage."""
+"""One gain over the whole programme, where most of the speech is too near to what lies under it.
+
+One move instead of one for each passage.
+"""
 
 from dataclasses import dataclass
 from functools import cache
@@ -17,20 +20,30 @@ _BEYOND_LU = 0.1
 
 
 def programme_gain(context: JudgingContext, clearance_lu: float, wanted_share: float) -> Remedies:
-    """Less of what covers most of the voice, or more voice, all over, so that ``wanted_share`` (0 to 1) of the speech stands ``clearance_lu`` over it."""
+    """Less of what covers most of the voice, or more voice, all over.
+
+    So that ``wanted_share`` (0 to 1) of the speech stands ``clearance_lu`` over what lies under it.
+    """
     balance = context.balance
     if balance is None or balance.background is None:
         return None, ()
     under = loudest_under(balance, np.flatnonzero(balance.active))
     moves = [_Move(context, balance, role, sign, clearance_lu) for role, sign in ((under, -1), ("dialogue", 1))]
-    found = sorted((move.best(wanted_share) for move in moves), key=lambda r: (not r.enough, r.then_whole_db is not None, abs(r.amount_db)))
+    found = sorted(
+        (move.best(wanted_share) for move in moves),
+        key=lambda r: (not r.enough, r.then_whole_db is not None, abs(r.amount_db)),
+    )
     return found[0], tuple(found[1:])
 
 
 def _then_whole_db(context: JudgingContext, integrated_lufs: float | None) -> float | None:
     """By how much the whole mix has to be changed when it is so loud; None where it need not be."""
     limits = context.spec.limits
-    if limits.integrated_lufs is None or integrated_lufs is None or round(abs(integrated_lufs - limits.integrated_lufs), 1) <= limits.integrated_tolerance_lu:
+    if (
+        limits.integrated_lufs is None
+        or integrated_lufs is None
+        or round(abs(integrated_lufs - limits.integrated_lufs), 1) <= limits.integrated_tolerance_lu
+    ):
         return None
     return round(limits.integrated_lufs - integrated_lufs, 1)
 
@@ -46,7 +59,10 @@ class _Move:
     clearance_lu: float
 
     def best(self, wanted_share: float) -> Remedy:
-        """The remedy with the smallest gain that does, in steps of 0.5 dB; with the largest sensible one where none does."""
+        """The remedy with the smallest gain that does, in steps of 0.5 dB.
+
+        With the largest sensible one where none does.
+        """
         ratio_with = self._ratios()
 
         def share(amount_db: float, beyond_lu: float = 0.0) -> float:

@@ -54,12 +54,19 @@ class RemedyContext:
         """By how much music that is lowered lies under its bed elsewhere, where that is more than the spec allows."""
         return None if self.bed_db is None else _beyond(self.down_db + lowered_db - self.bed_db, self.bed_spread_db)
 
-    def voice_off_db(self, context: JudgingContext, passages: Sequence[Passage], points: Sequence[Point]) -> float | None:
-        """By how much a voice with level points on it stands over the other passages, where that is more than the spec allows."""
+    def voice_off_db(
+        self, context: JudgingContext, passages: Sequence[Passage], points: Sequence[Point]
+    ) -> float | None:
+        """By how much a voice with level points on it stands over the other passages.
+
+        None where that is no more than the spec allows.
+        """
         if self.voice_lufs is None or not passages:
             return None
         return _beyond(
-            max(p.speech_lufs + _raised_db(context, p, points) for p in passages if p.speech_lufs is not None) - self.voice_lufs, self.voice_spread_lu
+            max(p.speech_lufs + _raised_db(context, p, points) for p in passages if p.speech_lufs is not None)
+            - self.voice_lufs,
+            self.voice_spread_lu,
         )
 
 
@@ -86,7 +93,10 @@ def with_others(context: JudgingContext, in_s: float, out_s: float) -> RemedyCon
 
 
 def further_down(context: JudgingContext, in_s: float, out_s: float) -> RemedyContext:
-    """The bed and the voice elsewhere, for music that goes down from ``in_s`` to ``out_s`` by what it takes, on top of the duck that lies there."""
+    """The bed and the voice elsewhere, for music that goes further down on top of a duck.
+
+    It goes down from ``in_s`` to ``out_s`` by what it takes.
+    """
     middle = (in_s + out_s) / 2
     duck = next((d for d in known_ducks(context) if d.speech and d.covers(middle)), None)
     if duck is None:
@@ -96,14 +106,25 @@ def further_down(context: JudgingContext, in_s: float, out_s: float) -> RemedyCo
 
 
 def new_duck(context: JudgingContext, in_s: float, out_s: float) -> RemedyContext:
-    """A duck like the others, where there is none: over with its fall before the first word, in one with a duck beside it where the pause is short."""
+    """A duck like the others, where there is none.
+
+    Its fall is over before the first word; where the pause is short it is one with the duck beside it.
+    """
     fall_s, return_s = usual_ramps_s(context)
     down, up = in_s - AHEAD_S, out_s + AFTER_S
     fall, back = (down - fall_s, down), (up, up + return_s)
     for duck in (d for d in known_ducks(context) if d.speech):
-        if duck.return_start_s is not None and duck.return_end_s is not None and fall[0] - _UP_S < duck.return_end_s < in_s + _UP_S:
+        if (
+            duck.return_start_s is not None
+            and duck.return_end_s is not None
+            and fall[0] - _UP_S < duck.return_end_s < in_s + _UP_S
+        ):
             fall = (duck.return_start_s, duck.return_end_s)
-        if duck.fall_start_s is not None and duck.fall_end_s is not None and out_s - _UP_S < duck.fall_start_s < back[1] + _UP_S:
+        if (
+            duck.fall_start_s is not None
+            and duck.fall_end_s is not None
+            and out_s - _UP_S < duck.fall_start_s < back[1] + _UP_S
+        ):
             back = (duck.fall_start_s, duck.fall_end_s)
     return _with_bed(context, [], (*fall, *back), 0.0)
 
@@ -112,12 +133,18 @@ def deeper(context: JudgingContext, duck: Duck) -> RemedyContext:
     """A duck as it is, further down."""
     end_s = context.duration_s
     fall = (0.0, 0.0) if duck.fall_start_s is None or duck.fall_end_s is None else (duck.fall_start_s, duck.fall_end_s)
-    back = (end_s, end_s) if duck.return_start_s is None or duck.return_end_s is None else (duck.return_start_s, duck.return_end_s)
+    back = (
+        (end_s, end_s)
+        if duck.return_start_s is None or duck.return_end_s is None
+        else (duck.return_start_s, duck.return_end_s)
+    )
     higher = _beyond(-off_usual_db(context, duck), context.spec.limits.bed_spread_db) is not None
     return replace(_with_bed(context, [duck], (*fall, *back), duck.depth_db), bed_stays_up=higher)
 
 
-def _with_bed(context: JudgingContext, without: Sequence[Duck], times_s: Sequence[float], down_db: float) -> RemedyContext:
+def _with_bed(
+    context: JudgingContext, without: Sequence[Duck], times_s: Sequence[float], down_db: float
+) -> RemedyContext:
     first, second, third, fourth = (round(min(max(t, 0.0), context.duration_s), 3) for t in times_s)
     voice = with_others(context, second, third)
     bed, limits = bed_db(context, without), context.spec.limits

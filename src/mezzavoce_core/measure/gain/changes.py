@@ -1,8 +1,11 @@
-"""How likely a change of gain is at every moment, from how the spectrum changes from one stretch of time to the next, on four scales of time.
+"""How likely a change of gain is at every moment.
 
-A step of gain moves all bands alike, and what both channels have in common as much as what sets them apart; music hardly ever does.
-How it moves them by itself is learned, scale by scale, where speech neither begins nor ends. A note that begins or ends moves some bands
-far and leaves the others: what is looked for is where most of them agree, not their mean.
+It is read from how the spectrum changes from one stretch of time to the next, on four scales of time.
+
+A step of gain moves all bands alike, and what both channels have in common as much as what sets them apart; music
+hardly ever does. How it moves them by itself is learned, scale by scale, where speech neither begins nor ends. A note
+that begins or ends moves some bands far and leaves the others: what is looked for is where most of them agree, not
+their mean.
 """
 
 from collections.abc import Iterator, Sequence
@@ -20,10 +23,12 @@ from .parts import Part, used
 from .rests import LEAST_BANDS, Heard
 
 SCALES = ((1, 1, 1), (3, 1, 3), (10, 2, 10), (40, 4, 20))
-"""Frames of 20 ms on either side that are compared, the step from one comparison to the next, and how many frames are heard as one: by their power,
-since the level of a short frame dips wherever partials beat, which says nothing. Longer than 0.4 s a ramp would be seen where it is loud alone."""
+"""Frames of 20 ms on either side that are compared, the step from one comparison to the next, and how many frames are
+heard as one: by their power, since the level of a short frame dips wherever partials beat, which says nothing. Longer
+than 0.4 s a ramp would be seen where it is loud alone."""
 DEGREES = 6.0
-"""Of Student's distribution, after which music moves all bands together; half of the evaluation's pieces lie between 4 and 18."""
+"""Of Student's distribution, after which music moves all bands together; half of the evaluation's pieces lie between 4
+and 18."""
 _MOST_DB, _LN_MOST = 30.0, 600.0
 """Moves of the gain are less deep; and the logarithm of a product that can still be told."""
 _BAND_DEGREES = 1.5
@@ -32,16 +37,19 @@ _USUAL_SHARE, _USUAL_AT = 0.8, 1.44
 _CLIP = 4.0
 _PIECE_FRAMES, _AT_ONCE = 20000, 300000
 _SHRINK, _LEAST = 0.8, 1e-3
-"""What bands have in common is learned from few places that lie close together: most of it is left where it is. Of .01 to 1 this tells most
-of gain where nothing was learned (unducked mixes of the tuned half of the evaluation, on all scales)."""
+"""What bands have in common is learned from few places that lie close together: most of it is left where it is. Of .01
+to 1 this tells most of gain where nothing was learned (unducked mixes of the tuned half of the evaluation, on all
+scales)."""
 _FEW = 5.0
-"""What is usual is seen too small where it is learned from few stretches that do not overlap: with n of them 1 + 5 / n times as much is taken. In the
-same mixes 1.04 times as much would still be true on the longest scale (half of them have 98 or more), 1.11 without; 1.02 and 1.03 on the next (448)."""
+"""What is usual is seen too small where it is learned from few stretches that do not overlap: with n of them 1 + 5 / n
+times as much is taken. In the same mixes 1.04 times as much would still be true on the longest scale (half of them have
+98 or more), 1.11 without; 1.02 and 1.03 on the next (448)."""
 _FAR, _NEAR, _NEAR_WIDTHS, _NEAR_BELIEF, _CALMEST = 5.0, 200, 10, 8.0, 0.25
-"""How far music moves near a place is learned from so many frames, or widths of a scale, on either side, each change counted up to so many times
-what is usual; it is the usual itself by belief until more stretches than that say otherwise. In calm places of the evaluation's tuned half
-every stretch is 0.02 to 0.03 nats likelier by it on the scales up to 0.2 s, and 0.01 on the longest; by half or twice the reach about as much.
-Calmer than a quarter is one place of thousands there: a tone that a machine holds does not tell when it will end."""
+"""How far music moves near a place is learned from so many frames, or widths of a scale, on either side, each change
+counted up to so many times what is usual; it is the usual itself by belief until more stretches than that say
+otherwise. In calm places of the evaluation's tuned half every stretch is 0.02 to 0.03 nats likelier by it on the scales
+up to 0.2 s, and 0.01 on the longest; by half or twice the reach about as much. Calmer than a quarter is one place of
+thousands there: a tone that a machine holds does not tell when it will end."""
 _LEAST_SPREAD = 1e-6
 _LEAST_UNIT_DB = 0.05
 _LEAST_POWER = 1e-13
@@ -53,10 +61,13 @@ FEWEST = 500
 
 @dataclass(frozen=True)
 class Scale:
-    """Changes from ``width`` frames to the next ones, every ``hop`` frames; place k compares the frames from k * hop on with those before.
+    """Changes from ``width`` frames to the next ones, every ``hop`` frames.
 
-    ``moved`` (places,) is by how much most bands move together, in units of what this music usually does where they agree as well as they do
-    there; ``step`` (places,) is 1 dB in these units, 0 for places that tell nothing. So many frames as ``whole`` says are heard as one.
+    Place k compares the frames from k * hop on with those before.
+
+    ``moved`` (places,) is by how much most bands move together, in units of what this music usually does where they
+    agree as well as they do there; ``step`` (places,) is 1 dB in these units, 0 for places that tell nothing. So many
+    frames as ``whole`` says are heard as one.
     """
 
     width: int
@@ -67,7 +78,10 @@ class Scale:
 
     @cached_property
     def rises(self) -> tuple[Floats, Floats]:
-        """What a rise of r dB at a place changes in the likelihood there is, but for a power, a factor of 1 + r (r a - b): a and b, each ``(places,)``."""
+        """What a rise of r dB at a place changes in the likelihood there, but for a power.
+
+        A factor of 1 + r (r a - b): a and b, each ``(places,)``.
+        """
         usual = DEGREES + self.moved**2
         return self.step**2 / usual, 2.0 * self.step * self.moved / usual
 
@@ -80,7 +94,9 @@ class Scale:
 
 @dataclass(frozen=True)
 class Places:
-    """Where changes are looked for, every ``hop`` frames: ``use`` (places,) says where something can be told at all, ``calm`` where no gain moves, too.
+    """Where changes are looked for, every ``hop`` frames.
+
+    ``use`` (places,) says where something can be told at all, ``calm`` where no gain moves, too.
 
     So many frames as ``whole`` says are heard as one.
     """
@@ -110,7 +126,9 @@ def changes(levels: Floats, heard: Heard, spans: Sequence[tuple[float, float]], 
         at = np.arange(0, len(levels), hop)
         before, after = np.maximum(at - width, 0), np.minimum(at + width, len(levels))
         use = (after - before == 2 * width) & ~heard.quiet[at] & (rests[after] == rests[before])
-        found.append(compare_parts(held, in_parts, Places(width, hop, use, use & at_rest(moves, at, width), as_one), repeats))
+        found.append(
+            compare_parts(held, in_parts, Places(width, hop, use, use & at_rest(moves, at, width), as_one), repeats)
+        )
     return Changes(tuple(found), heard)
 
 
@@ -150,7 +168,9 @@ def _compare(levels: Floats, used: NDArray[np.int64], places: Places, repeats: R
 
 
 def compared(levels: Floats, width: int, at: NDArray[np.int64], whole: int = 1) -> Floats:
-    """The mean of so many frames from each place on, less that of the ones before it; so many as are one ``whole`` have the level of their mean power.
+    """The mean of so many frames from each place on, less that of the ones before it.
+
+    So many as are one ``whole`` have the level of their mean power.
 
     For levels ``(frames, ...)`` in dB it is ``(places, ...)``.
     """
@@ -167,7 +187,10 @@ def compared(levels: Floats, width: int, at: NDArray[np.int64], whole: int = 1) 
 
 
 def _scale(changed: Floats, spread: Floats, places: Places, learned: NDArray[np.bool_]) -> Scale:
-    """One scale, from changes ``(places, bands)`` in units of ``spread`` (dB), and the places where it is ``learned`` what is usual."""
+    """One scale, from changes ``(places, bands)`` in units of ``spread`` (dB).
+
+    ``learned`` says at which places it is learned what is usual.
+    """
     both = _products(changed, np.flatnonzero(learned))
     values, axes = np.linalg.eigh((1 - _SHRINK) * both + np.diag(_SHRINK * np.diag(both) + _LEAST))
     # Bands without what they have in common with their neighbours.
@@ -180,14 +203,19 @@ def _scale(changed: Floats, spread: Floats, places: Places, learned: NDArray[np.
     agreed(changed, (apart @ (1 / spread)) / own, _BAND_DEGREES, moved, sharp)
     unit_db = 1 / np.sqrt(sharp)
     stretches = max(1.0, learned.sum() * places.hop / places.width)
-    unit_db = np.maximum(unit_db * spread_of(moved[learned] / unit_db[learned]) * (1 + _FEW / stretches), _LEAST_UNIT_DB)
+    unit_db = np.maximum(
+        unit_db * spread_of(moved[learned] / unit_db[learned]) * (1 + _FEW / stretches), _LEAST_UNIT_DB
+    )
     return Scale(places.width, places.hop, moved / unit_db, np.where(places.use, 1 / unit_db, 0.0))
 
 
 def unrest(moved: Floats, places: Places) -> Floats:
-    """How far music moves around each place by itself, in units of how far it does everywhere, ``(places,)``: a storm hides what a held chord shows.
+    """How far music moves around each place by itself, ``(places,)``, in units of how far it does everywhere.
 
-    From what is ``moved`` ``(places,)`` at calm places; what a change at the place itself reaches is left out. Where few are near it is about 1.
+    A storm hides what a held chord shows.
+
+    From what is ``moved`` ``(places,)`` at calm places; what a change at the place itself reaches is left out. Where
+    few are near it is about 1.
     """
     if places.calm.sum() * places.hop < FEWEST:
         return np.ones(len(moved))
@@ -218,7 +246,10 @@ def moving(frames: int, spans: Sequence[tuple[float, float]], per_s: int) -> NDA
 
 
 def at_rest(moves: NDArray[np.int64], at: NDArray[np.int64], width: int) -> NDArray[np.bool_]:
-    """Whether no gain moves at some frames, as a scale of a ``width`` sees them; ``moves`` is the running count of ``moving``."""
+    """Whether no gain moves at some frames, as a scale of a ``width`` sees them.
+
+    ``moves`` is the running count of ``moving``.
+    """
     near = max(1, width // 2)
     still: NDArray[np.bool_] = moves[np.minimum(at + near, len(moves) - 1)] == moves[np.maximum(at - near, 0)]
     return still

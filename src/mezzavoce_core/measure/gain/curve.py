@@ -17,15 +17,21 @@ from .trials import Likeness, Scales, all_tried, taken
 PAIR_WEIGHT = 0.018
 """A pair counts so little because neighbouring windows find the same partner, and one phrase has one random level."""
 _SLOWLY_FROM, _SLOWLY_PAIRS = 2, 0.5
-"""Where a slow ramp and a usual one are told apart, only the scales of 0.2 s and more speak, and pairs by half: in what happens within 60 ms a quick ramp
-that meets a beat of the music by chance looks better than the slow one that is there."""
+"""Where a slow ramp and a usual one are told apart, only the scales of 0.2 s and more speak, and pairs by half: in what
+happens within 60 ms a quick ramp that meets a beat of the music by chance looks better than the slow one that is
+there."""
 
 
 class Curve:
     """No gain at all to begin with; moves are tried with ``likelihood_gain`` and taken for true with ``exchange``."""
 
-    def __init__(self, found: Changes, pairs: Pairs, spans: Sequence[tuple[float, float]] = (), instants: Instants | None = None) -> None:
-        """A curve over as many frames as the music has; ``spans`` of speech are where moves are expected; ``instants`` tell of quick edges."""
+    def __init__(
+        self, found: Changes, pairs: Pairs, spans: Sequence[tuple[float, float]] = (), instants: Instants | None = None
+    ) -> None:
+        """A curve over as many frames as the music has; ``spans`` of speech are where moves are expected.
+
+        ``instants`` tell of quick edges.
+        """
         self.changes, self.pairs, self._instants = found, pairs, instants
         self.frames = len(found.heard.quiet)
         self.luck = luck(found, spans)
@@ -45,7 +51,9 @@ class Curve:
             self.luck.weights,
             DEGREES,
         )
-        self._likeness = Likeness(pair_begins, pair_of, pairs.one, pairs.other, pairs.offset_db, pairs.scale_db, PAIR_WEIGHT)
+        self._likeness = Likeness(
+            pair_begins, pair_of, pairs.one, pairs.other, pairs.offset_db, pairs.scale_db, PAIR_WEIGHT
+        )
         coarse = {name: getattr(self._scales, name)[_SLOWLY_FROM:] for name in ("begins", "widths", "hops", "wholes")}
         self._slowly = self._scales._replace(**coarse), self._likeness._replace(weight=_SLOWLY_PAIRS * PAIR_WEIGHT)
         self._sums, self._room, self._powers = np.zeros((3, self.frames + 1))
@@ -57,7 +65,10 @@ class Curve:
 
     def by_chance(self, candidates: Floats) -> Floats:
         """Nats that the two edges of moves ``(candidates, 5)`` have by chance in the music there."""
-        falls_s, returns_s = candidates[:, FALL_END] - candidates[:, FALL_START], candidates[:, RETURN_END] - candidates[:, RETURN_START]
+        falls_s, returns_s = (
+            candidates[:, FALL_END] - candidates[:, FALL_START],
+            candidates[:, RETURN_END] - candidates[:, RETURN_START],
+        )
         return self.luck.fall(falls_s, candidates[:, FALL_END]) + self.luck.back(returns_s, candidates[:, RETURN_START])
 
     def likelihood_gain(self, gone: Sequence[Move], come: Sequence[Move]) -> float:
@@ -65,10 +76,14 @@ class Curve:
         return float(self.likelihood_gains(gone, table(come)[None])[0])
 
     def likelihood_gains(self, gone: Sequence[Move], candidates: Floats) -> Floats:
-        """The same for many candidates ``(candidates, 5)`` for the move that comes, or ``(candidates, moves, 5)`` of several."""
+        """The same for many candidates ``(candidates, 5)`` for the move that comes.
+
+        Or ``(candidates, moves, 5)`` of several.
+        """
         trials = _trials(gone, candidates)
         log_ratio = self._tried(trials, self._scales, self._likeness)
-        # How quick an edge is tells which parameters of a move are likelier, not whether there is one: music often starts and stops at once.
+        # How quick an edge is tells which parameters of a move are likelier, not whether there is one: music often
+        # starts and stops at once.
         if self._instants is not None and trials.shape[1] == 2 * len(gone):
             log_ratio += self._instants.more(trials, len(gone))
         return log_ratio
@@ -88,7 +103,10 @@ class Curve:
 
 
 def _trials(gone: Sequence[Move], candidates: Floats) -> Floats:
-    """Changes as trapezoids ``(candidates, moves, 5)``: four times in seconds, and by how many dB the gain rises; those that go are the first ones."""
+    """Changes as trapezoids ``(candidates, moves, 5)``: four times in seconds, and by how many dB the gain rises.
+
+    Those that go are the first ones.
+    """
     come = candidates[:, None, :] if candidates.ndim == 2 else candidates
     trials = np.empty((len(candidates), len(gone) + come.shape[1], 5))
     trials[:, : len(gone)], trials[:, len(gone) :] = table(gone), come

@@ -1,4 +1,7 @@
-"""How deep the moves of a programme are: as deep as each other but for a few, or each as deep as somebody happened to draw it."""
+"""How deep the moves of a programme are.
+
+As deep as each other but for a few, or each as deep as somebody happened to draw it.
+"""
 
 from dataclasses import replace
 
@@ -19,7 +22,10 @@ _FINER, _LEAST_DB = np.arange(-12, 13) / 12, 0.05
 
 
 def settle_depths(search: Search) -> None:
-    """Where the moves of a programme have no depth in common, puts each in the middle of where it may lie, the others' middle kept in mind."""
+    """Put each move in the middle of where its depth may lie, where moves have no depth in common.
+
+    The others' middle is kept in mind.
+    """
     own = [(k, m) for k, m in enumerate(search.moves) if m is not None]
     depths_db = [*(m.depth_db for _, m in own), *search.elsewhere.values["depth_db"]]
     if not own or len(depths_db) < _FEWEST:

@@ -14,7 +14,8 @@ from .moves import FALL_END, FALL_START, RETURN_END, RETURN_START, Move, sharing
 from .search import Search, shifted
 
 STRAY_NATS, PARTED_NATS = 5.0, 2.0
-"""From here on a dip is one, and one of its own where it may be part of a move; set on the tuned half of the evaluation."""
+"""From here on a dip is one, and one of its own where it may be part of a move; set on the tuned half of the
+evaluation."""
 _LEAST_GAP_S, _GUARD_S, _SETTLED_S = 2.5, 0.6, 3.0
 _STRAY_RAMPS_S = (0.1, 0.3, 0.6)
 _STRAY_GAINS = 8.0
@@ -36,7 +37,10 @@ _DIPS_TRIED, _HEARD_SHARE, _ROUNDING = 3, 0.9, 1e-9
 
 
 def parted(search: Search) -> list[tuple[Move, float]]:
-    """Moves that begin long before speech or are held long after it, but are really two, one in time and a dip of its own; returns those dips."""
+    """Splits moves that begin long before speech or are held long after it, and returns the dips.
+
+    They are really two: one in time, and a dip of its own.
+    """
     dips = []
     for k in range(len(search.moves)):
         for in_two in (_held_in_two, _early_in_two):
@@ -49,7 +53,12 @@ def parted(search: Search) -> list[tuple[Move, float]]:
             likelihoods = search.curve.likelihood_gains([move], candidates)
             best = int(np.argmax(likelihoods))
             own, dip = move.like(candidates[best, 0]), _NONE.like(candidates[best, 1])
-            nats = float(likelihoods[best]) + search.prior(own) - search.prior(move) + float(_dip_priors(search, dip.parameters)[0])
+            nats = (
+                float(likelihoods[best])
+                + search.prior(own)
+                - search.prior(move)
+                + float(_dip_priors(search, dip.parameters)[0])
+            )
             if nats >= PARTED_NATS:
                 search.curve.exchange([move], [own, dip])
                 search.moves[k] = own
@@ -68,7 +77,9 @@ def _held_in_two(search: Search, move: Move) -> Floats:
         for length in (search.shared.return_s, 0.5):
             own = fall_start, fall_end, back, back + length, depth
             ends = np.arange(back + length + 0.4, return_start - 0.2, 0.1)
-            candidates += [(own, (end - fall, end, return_start, return_end, depth)) for end in ends for fall in _PARTED_RAMPS_S]
+            candidates += [
+                (own, (end - fall, end, return_start, return_end, depth)) for end in ends for fall in _PARTED_RAMPS_S
+            ]
     return np.array(candidates)
 
 
@@ -83,7 +94,12 @@ def _early_in_two(search: Search, move: Move) -> Floats:
         for length in (search.shared.fall_s, 0.3):
             own = end - length, end, return_start, return_end, depth
             backs = np.arange(fall_end + 0.2, end - length - 0.4, 0.1)
-            candidates += [(own, (fall_start, fall_end, back, back + rise, depth)) for back in backs for rise in _PARTED_RAMPS_S if back + rise < end - length]
+            candidates += [
+                (own, (fall_start, fall_end, back, back + rise, depth))
+                for back in backs
+                for rise in _PARTED_RAMPS_S
+                if back + rise < end - length
+            ]
     return np.array(candidates)
 
 
@@ -106,17 +122,31 @@ def strays(search: Search, speech: Sequence[tuple[float, float]], duration_s: fl
 
 
 def _held(search: Search, dip: Move) -> bool:
-    """Whether a dip is the end of the move before it, which did not come up in between: a dip of its own is so much rarer."""
-    k = next((j for j, m in reversed(list(enumerate(search.moves))) if m is not None and m.return_end_s <= dip.fall_start_s + 0.1), None)
+    """Whether a dip is the end of the move before it, which did not come up in between.
+
+    A dip of its own is so much rarer.
+    """
+    k = next(
+        (
+            j
+            for j, m in reversed(list(enumerate(search.moves)))
+            if m is not None and m.return_end_s <= dip.fall_start_s + 0.1
+        ),
+        None,
+    )
     before = None if k is None else search.moves[k]
     if k is None or before is None or dip.fall_start_s - before.return_end_s > HELD_LONG_S:
         return False
-    return _one(search, k, before, replace(before, return_start_s=dip.return_start_s, return_end_s=dip.return_end_s), dip)
+    return _one(
+        search, k, before, replace(before, return_start_s=dip.return_start_s, return_end_s=dip.return_end_s), dip
+    )
 
 
 def _begun(search: Search, dip: Move) -> bool:
     """The same of the beginning of the move behind it."""
-    k = next((j for j, m in enumerate(search.moves) if m is not None and m.fall_start_s >= dip.return_end_s - 0.1), None)
+    k = next(
+        (j for j, m in enumerate(search.moves) if m is not None and m.fall_start_s >= dip.return_end_s - 0.1), None
+    )
     behind = None if k is None else search.moves[k]
     if k is None or behind is None or behind.fall_start_s - dip.return_end_s > HELD_LONG_S:
         return False
@@ -125,7 +155,12 @@ def _begun(search: Search, dip: Move) -> bool:
 
 def _one(search: Search, k: int, move: Move, whole: Move, dip: Move) -> bool:
     """Take a move and a dip beside it for one whole move, where that is likely enough."""
-    nats = search.curve.likelihood_gain([move, dip], [whole]) + search.prior(whole) - search.prior(move) - float(_dip_priors(search, dip.parameters)[0])
+    nats = (
+        search.curve.likelihood_gain([move, dip], [whole])
+        + search.prior(whole)
+        - search.prior(move)
+        - float(_dip_priors(search, dip.parameters)[0])
+    )
     up_s = max(move.fall_start_s - dip.return_end_s, dip.fall_start_s - move.return_end_s)
     if nats < (-STRAY_NATS if up_s < _UP_S else -PARTED_NATS):
         return False
@@ -150,7 +185,10 @@ def _stray(search: Search, from_s: float, to_s: float) -> tuple[Move, float] | N
 
 
 def _best_dip(search: Search, from_s: float, to_s: float, depths_db: Sequence[float]) -> tuple[Move, float] | None:
-    """The move inside a gap that tells most, made finer by small steps from one of some depths; None where they could not make it worth enough."""
+    """The move inside a gap that tells most, made finer by small steps from one of some depths.
+
+    None where they could not make it worth enough.
+    """
     frames = np.arange(round((from_s + 0.1) * FRAMES_PER_S), round((to_s - 0.1) * FRAMES_PER_S), 2)
     if len(frames) < 10:
         return None
@@ -161,7 +199,9 @@ def _best_dip(search: Search, from_s: float, to_s: float, depths_db: Sequence[fl
         return None
     move, nats = best
     for _ in range(20):
-        better = _best(search, np.concatenate([shifted(move.parameters), search.like_others(move.parameters)]), from_s, to_s)
+        better = _best(
+            search, np.concatenate([shifted(move.parameters), search.like_others(move.parameters)]), from_s, to_s
+        )
         if better is None or better[1] <= nats + 0.05:
             break
         move, nats = better
@@ -169,7 +209,10 @@ def _best_dip(search: Search, from_s: float, to_s: float, depths_db: Sequence[fl
 
 
 def _best(search: Search, candidates: Floats, from_s: float, to_s: float) -> tuple[Move, float] | None:
-    """Of candidates ``(candidates, 5)`` inside a gap the likeliest, as a move that no speech calls for; None where there is none."""
+    """Of candidates ``(candidates, 5)`` inside a gap the likeliest, as a move that no speech calls for.
+
+    None where there is none.
+    """
     inside = (
         (from_s <= candidates[:, FALL_START])
         & (candidates[:, RETURN_END] <= to_s)
@@ -184,7 +227,10 @@ def _best(search: Search, candidates: Floats, from_s: float, to_s: float) -> tup
 
 
 def _dip_priors(search: Search, candidates: Floats) -> Floats:
-    """The more a dip is like the other moves, the likelier it is one of them that was put elsewhere, ``(candidates,)``."""
+    """Log of how like a dip is to the other moves, ``(candidates,)``.
+
+    The more it is like them, the likelier it is one of them that was put elsewhere.
+    """
     returns_s = candidates[:, RETURN_END] - candidates[:, RETURN_START]
     own = returns_s < _LIKE_OTHERS * search.shared.return_s
     begins_again = np.where(own, np.interp(returns_s, _AT_ONCE_S, (_AT_ONCE_NATS, 0.0)), 0.0)
@@ -198,17 +244,26 @@ def _deepest_stray_db(search: Search) -> float:
 
 
 def _dips(search: Search, frames: NDArray[np.int64], length_s: float, depths_db: Floats) -> Iterator[Move]:
-    """For every depth the falls that tell most together with the best return that follows soon enough; from frames that are 40 ms apart."""
+    """For every depth the falls that tell most together with the best return that follows soon enough.
+
+    From frames that are 40 ms apart.
+    """
     curve = search.curve
     every, apart = range(int(frames[0]), int(frames[-1]) + 1), int(frames[1] - frames[0])
-    falls, backs = (log_likelihood_ratios(curve.changes, length_s, every, depths_db, sign, curve.luck.weights)[::apart] for sign in (1.0, -1.0))
+    falls, backs = (
+        log_likelihood_ratios(curve.changes, length_s, every, depths_db, sign, curve.luck.weights)[::apart]
+        for sign in (1.0, -1.0)
+    )
     nearest, farthest = max(2, round(length_s * FRAMES_PER_S / 2) + 2), round(_LONGEST_STRAY_S * FRAMES_PER_S / 2)
     for d, depth in enumerate(depths_db):
         reach = [backs[j + nearest : j + farthest, d] for j in range(len(frames))]
         both = np.array([f + (r.max() if len(r) else -np.inf) for f, r in zip(falls[:, d], reach, strict=True)])
         for j in np.argsort(both)[: -_DIPS_TRIED - 1 : -1]:
             if len(reach[j]):
-                fall, end = float(frames[j]) / FRAMES_PER_S, float(frames[j + nearest + int(np.argmax(reach[j]))]) / FRAMES_PER_S
+                fall, end = (
+                    float(frames[j]) / FRAMES_PER_S,
+                    float(frames[j + nearest + int(np.argmax(reach[j]))]) / FRAMES_PER_S,
+                )
                 yield Move(fall - length_s, fall, end - length_s, end, float(depth))
 
 
@@ -218,5 +273,7 @@ def heard(search: Search, from_s: Floats, to_s: Floats) -> NDArray[np.bool_]:
     sums = np.concatenate([[0], np.cumsum(quiet)])
     first, last = (np.round(t * FRAMES_PER_S).astype(int) for t in (from_s - _GUARD_S / 2, to_s + _GUARD_S))
     first, last = np.clip(first, 0, len(quiet)), np.clip(last, 0, len(quiet))
-    known: NDArray[np.bool_] = (last > first) & (sums[last] - sums[first] <= (1 - _HEARD_SHARE) * (last - first) + _ROUNDING)
+    known: NDArray[np.bool_] = (last > first) & (
+        sums[last] - sums[first] <= (1 - _HEARD_SHARE) * (last - first) + _ROUNDING
+    )
     return known

@@ -25,12 +25,15 @@ def foreseen(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects
     expected: NDArray[np.float32],
     known: Floats,
 ) -> None:
-    """What is to be expected at every place, from what is done at those that the ``lags`` ``(blocks, partners)`` of its block lead to.
+    """What is to be expected at every place.
 
-    ``changed`` and ``expected`` ``(places, bands)``; place k stands ``first + k * hop`` frames from where blocks of ``block`` frames begin, ``step``
-    ``(bands,)`` is what a change of 1 dB is. A partner counts by how its bands move like those here, apart from what all have in common:
-    one of correlation r by r / (1 - r), which sums up to what is ``known``. There no band counts more than ``counted``, and none is
-    expected to move further than ``farthest``. ``common`` ``(places,)`` is room to work in.
+    From what is done at those that the ``lags`` ``(blocks, partners)`` of its block lead to.
+
+    ``changed`` and ``expected`` ``(places, bands)``; place k stands ``first + k * hop`` frames from where blocks of
+    ``block`` frames begin, ``step`` ``(bands,)`` is what a change of 1 dB is. A partner counts by how its bands move
+    like those here, apart from what all have in common: one of correlation r by r / (1 - r), which sums up to what is
+    ``known``. There no band counts more than ``counted``, and none is expected to move further than ``farthest``.
+    ``common`` ``(places,)`` is room to work in.
     """
     places, bands = changed.shape
     whole = np.float32(0)
@@ -65,9 +68,12 @@ def foreseen(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects
 
 @njit(cache=True, nogil=True, fastmath=True)
 def lined_up(changed: NDArray[np.float32], block: int, lags: NDArray[np.int64], farthest: int) -> None:
-    """Shifts each of the ``lags`` ``(blocks, partners)`` by up to ``farthest``, to where what is done around the block is done there the most alike.
+    """Shift each of the ``lags`` ``(blocks, partners)`` by up to ``farthest``.
 
-    ``changed`` ``(moments, bands)``, with ``block`` moments in a block; two blocks on either side are looked at, too. A lag of 0 is none.
+    To where what is done around the block is done there the most alike.
+
+    ``changed`` ``(moments, bands)``, with ``block`` moments in a block; two blocks on either side are looked at, too. A
+    lag of 0 is none.
     """
     count, bands = changed.shape
     for k in range(lags.shape[0]):

@@ -32,20 +32,31 @@ _LONGEST_WIDTHS = 64
 
 
 @lru_cache(512)
-def template(length_s: float, width: int, whole: int, depths_db: tuple[float, ...], back: bool = False) -> tuple[Floats, int]:
-    """How falls by some dB that take so long are seen, ``(frames, depths)``, and the frame at which they are over; on the way ``back``, returns.
+def template(
+    length_s: float, width: int, whole: int, depths_db: tuple[float, ...], back: bool = False
+) -> tuple[Floats, int]:
+    """How falls by some dB that take so long are seen, ``(frames, depths)``, and the frame at which they are over.
+
+    On the way ``back``, returns.
 
     On a scale of ``width`` frames, of which ``whole`` are heard as one.
     """
     lead, behind = round(length_s * FRAMES_PER_S) + width + 2, width + 2
     times = (np.arange(-lead - width, behind + width) + 0.5) / FRAMES_PER_S
-    ramp = (np.clip((times - 0.008 + length_s) / length_s, 0, 1) + np.clip((times + 0.008 + length_s) / length_s, 0, 1)) / 2
+    ramp = (
+        np.clip((times - 0.008 + length_s) / length_s, 0, 1) + np.clip((times + 0.008 + length_s) / length_s, 0, 1)
+    ) / 2
     here = np.arange(width, len(ramp) - width)
     return compared(np.outer((ramp - 1.0) if back else -ramp, depths_db), width, here, whole), lead
 
 
-def log_likelihood_ratios(found: Changes, length_s: float, ends: range, depths_db: Floats, sign: float, weights: Floats) -> Floats:
-    """What a ramp that ends at frames tells, ``(ends, depths)`` in nats; ``sign`` 1 for a fall, -1 for a return; ``weights`` ``(frames,)``."""
+def log_likelihood_ratios(
+    found: Changes, length_s: float, ends: range, depths_db: Floats, sign: float, weights: Floats
+) -> Floats:
+    """What a ramp that ends at frames tells, ``(ends, depths)`` in nats; ``sign`` 1 for a fall, -1 for a return.
+
+    ``weights`` ``(frames,)``.
+    """
     out, depths = np.zeros((len(depths_db), len(ends))), tuple(depths_db.tolist())
     for scale in found.scales:
         if length_s * FRAMES_PER_S > _LONGEST_WIDTHS * scale.width:
@@ -67,7 +78,10 @@ def _in_order(count: int, hop: int) -> NDArray[np.int64]:
 
 @dataclass(frozen=True)
 class Chance:
-    """What a part of the music tells of falls and returns where there are none: the weight of changes, and nats by chance, one for each length of either."""
+    """What a part of the music tells of falls and returns where there are none.
+
+    The weight of changes, and nats by chance, one for each length of either.
+    """
 
     weight: float
     falls: tuple[float, ...]
@@ -76,7 +90,10 @@ class Chance:
 
 @dataclass(frozen=True)
 class Luck:
-    """Chance in each part of a programme; ``begins_s`` are the seconds at which they begin, ``weights`` ``(frames,)`` those of changes."""
+    """Chance in each part of a programme.
+
+    ``begins_s`` are the seconds at which they begin, ``weights`` ``(frames,)`` those of changes.
+    """
 
     begins_s: Floats
     parts: tuple[Chance, ...]
@@ -109,7 +126,10 @@ class Luck:
 
 
 def luck(found: Changes, spans: Sequence[tuple[float, float]]) -> Luck:
-    """Looked for away from where speech (``spans``) begins and ends; where much is found by chance, changes weigh less."""
+    """Looked for away from where speech (``spans``) begins and ends.
+
+    Where much is found by chance, changes weigh less.
+    """
     places = np.array([t for span in spans for t in span])
     ends = np.arange(60, len(found.heard.quiet) - 60, 5)
     ends = ends[np.abs(ends[:, None] / FRAMES_PER_S - places[None, :]).min(axis=1, initial=np.inf) > _AWAY_S]
@@ -124,7 +144,10 @@ def _chance(found: Changes, ends: NDArray[np.int64]) -> Chance:
         return Chance(WEIGHT, nothing, nothing)
     weights = np.full(len(found.heard.quiet), WEIGHT)
     every = range(int(ends[0]), int(ends[-1]) + 1)
-    tables = ((log_likelihood_ratios(found, length, every, _CHANCE_DEPTHS_DB, sign, weights) for length in _CHANCE_LENGTHS_S) for sign in (1.0, -1.0))
+    tables = (
+        (log_likelihood_ratios(found, length, every, _CHANCE_DEPTHS_DB, sign, weights) for length in _CHANCE_LENGTHS_S)
+        for sign in (1.0, -1.0)
+    )
     nats = np.array([[table[ends - every.start].max(axis=1) for table in of_one] for of_one in tables])
     usual = float(np.percentile(nats[:, 1:4], _CALIBRATED_SHARE, axis=2).mean())
     share = float(np.clip(_CALIBRATED_AT / max(usual, 1e-6), _LEAST_WEIGHT, 1.0))
@@ -134,7 +157,10 @@ def _chance(found: Changes, ends: NDArray[np.int64]) -> Chance:
 
 @dataclass(frozen=True)
 class Table:
-    """For every length and depth what an edge tells, all its times together, and its likeliest time (seconds): both ``(lengths, depths)``."""
+    """For every length and depth what an edge tells, and its likeliest time (seconds).
+
+    All its times together; both ``(lengths, depths)``.
+    """
 
     log_likelihood: Floats
     at_s: Floats
@@ -148,7 +174,10 @@ def falls(found: Changes, unit: Unit, by_chance: Luck) -> Table:
     at_s = np.array(ends) / FRAMES_PER_S
     logs = _normal(fall_prior(at_s, unit.in_s))
     lucky = by_chance.fall(FALLS_S, np.full(len(FALLS_S), unit.in_s))
-    rows = [log_likelihood_ratios(found, length, ends, DEPTHS_DB, 1.0, by_chance.weights) - nats for length, nats in zip(FALLS_S, lucky, strict=True)]
+    rows = [
+        log_likelihood_ratios(found, length, ends, DEPTHS_DB, 1.0, by_chance.weights) - nats
+        for length, nats in zip(FALLS_S, lucky, strict=True)
+    ]
     return _table([_all_times(row, logs, at_s) for row in rows])
 
 
@@ -163,7 +192,11 @@ def returns(found: Changes, unit: Unit, by_chance: Luck) -> Table:
     for length, nats in zip(RETURNS_S, lucky, strict=True):
         behind = round(length * FRAMES_PER_S)
         ends = range(starts.start + behind, starts.stop + behind)
-        rows.append(_all_times(log_likelihood_ratios(found, length, ends, DEPTHS_DB, -1.0, by_chance.weights) - nats, logs, at_s))
+        rows.append(
+            _all_times(
+                log_likelihood_ratios(found, length, ends, DEPTHS_DB, -1.0, by_chance.weights) - nats, logs, at_s
+            )
+        )
     return _table(rows)
 
 
@@ -178,7 +211,10 @@ def _normal(logs: Floats) -> Floats:
 
 
 def _all_times(out: Floats, logs: Floats, at_s: Floats) -> tuple[Floats, Floats]:
-    """All times together, each as likely as its prior says, so that the freest choice does not win by its freedom; and the likeliest one."""
+    """All times together, each as likely as its prior says, so that the freest choice does not win by its freedom.
+
+    And the likeliest one.
+    """
     posterior = out + logs[:, None]
     best = np.argmax(posterior, axis=0)
     highest = posterior[best, np.arange(out.shape[1])]

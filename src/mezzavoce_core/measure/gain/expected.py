@@ -1,8 +1,11 @@
-"""What music does by itself where the same sound stands elsewhere is to be expected here, too: what is beyond that tells of gain.
+"""What music does where the same sound stands elsewhere is to be expected here, too.
 
-A chord, a drum or a swell moves bands in its own way, and where music repeats it does so again. Where the bands move here as they do at the
-same place of another phrase, apart from what all of them have in common, so much of what they do there is taken from what they do here. What
-is left is smaller, and a step of gain, which is common to all of them, stands out the more.
+What is beyond that tells of gain.
+
+A chord, a drum or a swell moves bands in its own way, and where music repeats it does so again. Where the bands move
+here as they do at the same place of another phrase, apart from what all of them have in common, so much of what they do
+there is taken from what they do here. What is left is smaller, and a step of gain, which is common to all of them,
+stands out the more.
 """
 
 from dataclasses import dataclass, replace
@@ -17,7 +20,8 @@ from .likeness import Pairs
 from .loops import BLOCK, KEPT
 
 _CLIP, _FARTHEST = 4.0, 15.0
-"""Of a change of a band so many times its spread count where it is told how alike two places are and how much comes, and where it is expected."""
+"""Of a change of a band so many times its spread count where it is told how alike two places are and how much comes,
+and where it is expected."""
 _CLASSES = (0.3, 0.8, 1.6, 3.0, np.inf)
 """Places of which about as much is known are learned together; under the first too little is known to say anything."""
 _BELIEF_SHARE, _BELIEF, _MOST_SHARE = 0.5, 40.0, 1.2
@@ -26,7 +30,10 @@ _FEWEST, _LEARNED, _LEFT = 200, 300.0, (0.1, 1.3)
 
 @dataclass(frozen=True)
 class Repeats:
-    """For each block of so many frames how many frames later the same sound stands, ``(blocks, KEPT)``, 0 where it does not; ``first`` is the first frame."""
+    """For each block of frames, how many frames later the same sound stands.
+
+    ``(blocks, KEPT)``, 0 where it does not; ``first`` is the first frame.
+    """
 
     lags: NDArray[np.int64]
     block: int = BLOCK
@@ -53,18 +60,34 @@ def repeats(pairs: Pairs, frames: int) -> Repeats:
 def beyond(changed: NDArray[np.float32], step: Floats, hop: int, calm: NDArray[np.bool_], same: Repeats) -> Floats:
     """Takes from changes what is to be expected, and says by which factor they spread less then, ``(places,)``.
 
-    ``changed`` ``(places, bands)``, every ``hop`` frames, each with a spread of one, ``step`` ``(bands,)`` what they are for 1 dB; a place with
-    a factor has its changes in units of it. ``calm`` ``(places,)`` says where no gain moves: only from there something is expected.
+    ``changed`` ``(places, bands)``, every ``hop`` frames, each with a spread of one, ``step`` ``(bands,)`` what they
+    are for 1 dB; a place with a factor has its changes in units of it. ``calm`` ``(places,)`` says where no gain moves:
+    only from there something is expected.
     """
     expected, known, room = np.zeros_like(changed), np.zeros(len(changed)), np.zeros(len(changed), dtype=np.float32)
-    foreseen(changed, step.astype(np.float32), same.first, same.block, hop, same.lags, calm, np.float32(_CLIP), np.float32(_FARTHEST), room, expected, known)
+    foreseen(
+        changed,
+        step.astype(np.float32),
+        same.first,
+        same.block,
+        hop,
+        same.lags,
+        calm,
+        np.float32(_CLIP),
+        np.float32(_FARTHEST),
+        room,
+        expected,
+        known,
+    )
     left = np.ones(len(changed))
     for least, most in pairwise(_CLASSES):
         mine = (known > least) & (known <= most)
         learned = mine & calm
         if (count := learned.sum() * hop) < _FEWEST:
             continue
-        rest = changed[mine] - _share(*(np.clip(c[learned], -_CLIP, _CLIP) for c in (expected, changed))) * expected[mine]
+        rest = (
+            changed[mine] - _share(*(np.clip(c[learned], -_CLIP, _CLIP) for c in (expected, changed))) * expected[mine]
+        )
         spread = float(np.median(1.4826 * np.median(np.abs(rest[learned[mine]]), axis=0)))
         spread = float(np.clip((spread * count + _LEARNED) / (count + _LEARNED), *_LEFT))
         changed[mine], left[mine] = rest / np.float32(spread), spread

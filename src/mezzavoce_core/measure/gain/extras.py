@@ -1,4 +1,7 @@
-"""What a search by passages cannot see inside and under speech: music let up in a pause, and moves that go down a little."""
+"""What a search by passages cannot see inside and under speech.
+
+Music let up in a pause, and moves that go down a little.
+"""
 
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
@@ -12,9 +15,10 @@ SHORT_PAUSE_S = 1.4
 PUMP_NATS = 2.0
 """From here on a duck pumps, all its pauses together; set on the tuned half of the evaluation."""
 SHALLOW_NATS, _CHANCE_SHARE = -4.0, 0.5
-"""From here on the music goes down a little where other speech has it down: none at all is far rarer there. Both edges by chance at once are rarer
-than either, so that half of what they have by chance is taken off. In 144 mixes of the tuned half's music 3 of 66 planted falls of a few dB are taken
-for none, and 6 of 72 missing ducks for such a fall; with 2 dB among the depths, and from -3.1 on, it was 3 and 10."""
+"""From here on the music goes down a little where other speech has it down: none at all is far rarer there. Both edges
+by chance at once are rarer than either, so that half of what they have by chance is taken off. In 144 mixes of the
+tuned half's music 3 of 66 planted falls of a few dB are taken for none, and 6 of 72 missing ducks for such a fall; with
+2 dB among the depths, and from -3.1 on, it was 3 and 10."""
 _SHALLOW_DB, _SHALLOW_ENDS_S, _SHALLOW_STARTS_S = (3.0, 4.0, 5.0, 6.5), (-0.35, -0.2, -0.1, 0.0), (0.05, 0.2, 0.4, 0.7)
 _SHORTEST_HOLD_S = 0.25
 _PUMPS_DB, _PUMP_RAMPS_S, _PUMP_DELAYS_S = (3.0, 4.5, 6.0, 8.0, 11.0), (0.03, 0.08, 0.2), (0.0, 0.06, 0.15)
@@ -24,7 +28,10 @@ _SLOW_FROM_S, _QUICK_DOWN_S, _DOWN_BEFORE_S, _TOP_S = (0.0, 0.08), (0.02, 0.08),
 
 
 def pumps(search: Search, speech: Sequence[tuple[float, float]]) -> list[tuple[Move, float]]:
-    """Rises of the music in short pauses of speech under one move, with what each is worth; as moves of negative depth."""
+    """Rises of the music in short pauses of speech under one move, with what each is worth.
+
+    As moves of negative depth.
+    """
     found = []
     for move in (m for m in search.moves if m is not None):
         inside = [s for s in speech if s[1] > move.fall_end_s and s[0] < move.return_start_s]
@@ -63,7 +70,10 @@ def rises_in(from_s: float, to_s: float, depth_db: float) -> Iterator[Move]:
 
 
 def shallow(search: Search) -> None:
-    """Speech under which the music seems to stay up gets a move that goes down a little, where all such moves together tell enough."""
+    """Give a move that goes down a little to speech under which the music seems to stay up.
+
+    Only where all such moves together tell enough.
+    """
     for k, unit in enumerate(search.units):
         if search.moves[k] is not None:
             continue
@@ -72,7 +82,9 @@ def shallow(search: Search) -> None:
         candidates = [m for m in _shallow_moves(search, unit) if before <= m.fall_start_s and m.return_end_s <= after]
         if not candidates:
             continue
-        likelihoods = search.curve.likelihood_gains([], table(candidates)) - _CHANCE_SHARE * search.curve.by_chance(table(candidates))
+        likelihoods = search.curve.likelihood_gains([], table(candidates)) - _CHANCE_SHARE * search.curve.by_chance(
+            table(candidates)
+        )
         if mean_nats(likelihoods) >= SHALLOW_NATS:
             search.moves[k] = best = candidates[int(np.argmax(likelihoods))]
             search.curve.exchange([], [best])
@@ -85,4 +97,6 @@ def _shallow_moves(search: Search, unit: Unit) -> Iterator[Move]:
         for begin in unit.out_s + np.array(_SHALLOW_STARTS_S):
             times = float(end) - shared.fall_s, float(end), float(begin), float(begin) + shared.return_s
             if times[2] - times[1] > _SHORTEST_HOLD_S:
-                yield from (Move(*times, depth, (unit.in_s, unit.out_s)) for depth in _SHALLOW_DB if depth < shared.depth_db)
+                yield from (
+                    Move(*times, depth, (unit.in_s, unit.out_s)) for depth in _SHALLOW_DB if depth < shared.depth_db
+                )

@@ -1,7 +1,9 @@
-"""How quickly an edge of a move is over, as instants of 5 ms tell it: a step leaves no time to what music does by itself.
+"""How quickly an edge of a move is over, as instants of 5 ms tell it.
 
-Frames of 43 ms see a step and a ramp of a tenth of a second nearly alike. Here the level of eight octaves 10 ms before is compared with
-that 10 ms after, as ``changes`` does on longer scales; what is usual is learned in the same places.
+A step leaves no time to what music does by itself.
+
+Frames of 43 ms see a step and a ramp of a tenth of a second nearly alike. Here the level of eight octaves 10 ms before
+is compared with that 10 ms after, as ``changes`` does on longer scales; what is usual is learned in the same places.
 """
 
 from collections.abc import Sequence
@@ -19,7 +21,8 @@ from .rests import Heard
 
 _WIDTH = 2
 _LONGEST_S = 0.8
-"""What takes longer hardly moves within 10 ms. Where less is known, such as at 0.2 s, ramps a little longer are drawn to it, and told too short."""
+"""What takes longer hardly moves within 10 ms. Where less is known, such as at 0.2 s, ramps a little longer are drawn
+to it, and told too short."""
 _DEAD_DB = -105.0
 _FARTHEST, _MOST, _LEAST_DB = 5, 6.0, 0.01
 """Partners are found to a frame; they are lined up to the instant, so many of them away at most."""
@@ -33,9 +36,12 @@ class Instants:
         self._scale = _scale(levels, heard, spans, _lined_up(repeats, levels))
 
     def more(self, candidates: Floats, gone: int) -> Floats:
-        """By how many nats more the edges of moves that come tell than those of as many that go, ``(candidates,)``; those that take long tell nothing.
+        """By how many nats more the edges of moves that come tell than those of as many that go, ``(candidates,)``.
 
-        ``candidates`` ``(candidates, moves, 5)`` hold so many as are ``gone`` first; times in seconds, and by how many dB the gain rises.
+        Those that take long tell nothing.
+
+        ``candidates`` ``(candidates, moves, 5)`` hold so many as are ``gone`` first; times in seconds, and by how many
+        dB the gain rises.
         """
         log_ratio, scale = np.empty(len(candidates)), self._scale
         all_stepped(candidates, gone, INSTANTS_PER_S, _LONGEST_S, scale.moved, scale.step, _WIDTH, DEGREES, log_ratio)

@@ -13,7 +13,8 @@ LOGARITHM_EVERY = 32
 """One logarithm for so many factors."""
 STEPS_TO_AGREE, LEAST_SHARP = 12, 1e-3
 NEAR_SHARE = 0.5
-"""Where no move at all lies nearer by this share than twice the move, it tells less: bands of which most do not move are no proof of one."""
+"""Where no move at all lies nearer by this share than twice the move, it tells less: bands of which most do not move
+are no proof of one."""
 LEAST_WEIGHT = 1e-6
 MOST_AT_ONCE = 1e100
 """One logarithm for so large a product."""
@@ -36,9 +37,10 @@ def alike(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects)
 ) -> None:
     """For every window of 5 blocks the most alike later windows, one in each region of ``region`` frames.
 
-    ``shapes`` ``(frames * bands,)``, where ``bands`` is best a multiple of the lanes of a vector; ``quiet`` ``(windows,)`` counts frames that tell nothing.
-    ``distance`` and ``partner`` ``(windows, KEPT)`` get the square distance times ``per`` and the partner's first frame, the worst first; ``most`` is the
-    largest distance that counts. The last three, ``near_at`` full of -1, are room to work in.
+    ``shapes`` ``(frames * bands,)``, where ``bands`` is best a multiple of the lanes of a vector; ``quiet``
+    ``(windows,)`` counts frames that tell nothing. ``distance`` and ``partner`` ``(windows, KEPT)`` get the square
+    distance times ``per`` and the partner's first frame, the worst first; ``most`` is the largest distance that counts.
+    The last three, ``near_at`` full of -1, are room to work in.
     """
     frames, windows = len(shapes) // bands, len(distance)
     # Some windows with all their lags, then the next ones: what they are compared with stays at hand.
@@ -47,7 +49,10 @@ def alike(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects)
             whole = min((frames - lag) // BLOCK, first + AT_HAND + WINDOW_BLOCKS - 1)
             for k in range(first, whole):
                 begin, total = k * BLOCK * bands, np.float32(0)
-                one, other = shapes[begin : begin + BLOCK * bands], shapes[begin + lag * bands : begin + (lag + BLOCK) * bands]
+                one, other = (
+                    shapes[begin : begin + BLOCK * bands],
+                    shapes[begin + lag * bands : begin + (lag + BLOCK) * bands],
+                )
                 for b in range(BLOCK * bands):
                     d = one[b] - other[b]
                     total += d * d
@@ -80,15 +85,31 @@ def keep(distance: NDArray[np.float32], partner: NDArray[np.int32], d: np.float3
 
 @njit(cache=True, nogil=True)
 def apart_by(
-    power: NDArray[np.float32], one: NDArray[np.int64], other: NDArray[np.int64], loud_db: float, room: Floats, offset: Floats, spread: Floats
+    power: NDArray[np.float32],
+    one: NDArray[np.int64],
+    other: NDArray[np.int64],
+    loud_db: float,
+    room: Floats,
+    offset: Floats,
+    spread: Floats,
 ) -> None:
-    """By how many dB the middle block of the first window of each pair is louder than that of the other one, and how far the bands are from agreeing on that.
+    """By how many dB the middle block of the first window of each pair is louder than the other's.
 
-    ``power`` ``(frames, bands)``. Both are medians over the bands, in which each counts by how loud it is: not at all ``loud_db`` under the loudest
-    one of its window. ``room`` ``(7, bands)`` is to work in.
+    And how far the bands are from agreeing on that.
+
+    ``power`` ``(frames, bands)``. Both are medians over the bands, in which each counts by how loud it is: not at all
+    ``loud_db`` under the loudest one of its window. ``room`` ``(7, bands)`` is to work in.
     """
     bands, middle = power.shape[1], WINDOW_BLOCKS // 2
-    first, second, first_whole, second_whole, apart_db, weights, in_order = room[0], room[1], room[2], room[3], room[4], room[5], room[6]
+    first, second, first_whole, second_whole, apart_db, weights, in_order = (
+        room[0],
+        room[1],
+        room[2],
+        room[3],
+        room[4],
+        room[5],
+        room[6],
+    )
     for pair in range(len(one)):
         room[:4] = 0.0
         for k in range(BLOCK * WINDOW_BLOCKS):
@@ -136,10 +157,11 @@ def _median(values: Floats, weights: Floats, in_order: Floats, their_weights: Fl
 def agreed(changed: NDArray[np.float32], step: Floats, degrees: float, moved: Floats, sharp: Floats) -> None:
     """By how many dB most bands move together, place by place, and how sharply that is told (1 / dB squared).
 
-    ``changed`` ``(places, bands)``, each with a spread of one, ``step`` ``(bands,)`` what they are for 1 dB. The likeliest value when every
-    band follows Student's distribution by itself, reached from the one of least squares. It is told as sharply as the likelihood is curved
-    there. Where half of the bands stay, the other half tells little: no move at all is then far likelier than twice the move, which is as far off.
-    Either is likelier by chance where all bands move, so that this takes no side between a small move and a large one.
+    ``changed`` ``(places, bands)``, each with a spread of one, ``step`` ``(bands,)`` what they are for 1 dB. The
+    likeliest value when every band follows Student's distribution by itself, reached from the one of least squares. It
+    is told as sharply as the likelihood is curved there. Where half of the bands stay, the other half tells little: no
+    move at all is then far likelier than twice the move, which is as far off. Either is likelier by chance where all
+    bands move, so that this takes no side between a small move and a large one.
     """
     whole = 0.0
     for b in range(len(step)):
@@ -176,12 +198,17 @@ def agreed(changed: NDArray[np.float32], step: Floats, degrees: float, moved: Fl
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def edge_factors(pull: Floats, push: Floats, hop: int, template: Floats, lead: int, first: int, places: int, factors: Floats) -> None:
-    """``factors`` ``(blocks, depths, ends)`` get what ramps change in the likelihood of one scale: the product over the blocks, to a power, is it.
+def edge_factors(
+    pull: Floats, push: Floats, hop: int, template: Floats, lead: int, first: int, places: int, factors: Floats
+) -> None:
+    """``factors`` ``(blocks, depths, ends)`` get what ramps change in the likelihood of one scale.
 
-    They end at the frames from ``first`` on; every ``hop``-th of these comes first, then those behind them. ``pull`` and ``push`` ``(places,)`` say by how much
-    a rise of r dB changes what is told at a place: by a factor of 1 + r (r pull - push). ``template`` ``(frames, depths)`` is how ramps are seen, in dB, from
-    ``lead`` frames before their end on; for each so many ``places`` that it covers there is a block.
+    The product over the blocks, to a power, is it.
+
+    They end at the frames from ``first`` on; every ``hop``-th of these comes first, then those behind them. ``pull``
+    and ``push`` ``(places,)`` say by how much a rise of r dB changes what is told at a place: by a factor of 1 + r (r
+    pull - push). ``template`` ``(frames, depths)`` is how ramps are seen, in dB, from ``lead`` frames before their end
+    on; for each so many ``places`` that it covers there is a block.
     """
     ends = factors.shape[2]
     factors[:] = 1.0
@@ -223,12 +250,22 @@ def stepped(moved: Floats, step: Floats, width: int, start: float, end: float, r
 
 @njit(cache=True, nogil=True)
 def all_stepped(  # noqa: PLR0913, PLR0917
-    candidates: Floats, gone: int, per_s: int, longest_s: float, moved: Floats, step: Floats, width: int, degrees: float, out: Floats
+    candidates: Floats,
+    gone: int,
+    per_s: int,
+    longest_s: float,
+    moved: Floats,
+    step: Floats,
+    width: int,
+    degrees: float,
+    out: Floats,
 ) -> None:
-    """``out`` ``(candidates,)`` gets by how much more the edges of moves that come tell on one scale than those of as many that go.
+    """``out`` ``(candidates,)`` gets by how much more the edges of moves that come tell on one scale.
 
-    ``candidates`` ``(candidates, moves, 5)`` hold those ``gone`` first, then those that come: four times in seconds, and by how many dB the gain is higher in between.
-    Edges that take longer than ``longest_s`` tell nothing.
+    More than those of as many moves that go.
+
+    ``candidates`` ``(candidates, moves, 5)`` hold those ``gone`` first, then those that come: four times in seconds,
+    and by how many dB the gain is higher in between. Edges that take longer than ``longest_s`` tell nothing.
     """
     for parameters in range(len(candidates)):
         out[parameters] = 0.0
@@ -238,6 +275,10 @@ def all_stepped(  # noqa: PLR0913, PLR0917
                 if new[edge] == old[edge] and new[edge + 1] == old[edge + 1] and new[4] == -old[4]:
                     continue
                 if new[edge + 1] - new[edge] <= longest_s:
-                    out[parameters] += stepped(moved, step, width, new[edge] * per_s, new[edge + 1] * per_s, sign * new[4], degrees)
+                    out[parameters] += stepped(
+                        moved, step, width, new[edge] * per_s, new[edge + 1] * per_s, sign * new[4], degrees
+                    )
                 if old[edge + 1] - old[edge] <= longest_s:
-                    out[parameters] -= stepped(moved, step, width, old[edge] * per_s, old[edge + 1] * per_s, -sign * old[4], degrees)
+                    out[parameters] -= stepped(
+                        moved, step, width, old[edge] * per_s, old[edge + 1] * per_s, -sign * old[4], degrees
+                    )

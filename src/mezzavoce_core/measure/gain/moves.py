@@ -1,4 +1,7 @@
-"""The values of the search: moves of the gain, what they have in common, and how usual they are before anything is heard."""
+"""The values of the search.
+
+Moves of the gain, what they have in common, and how usual they are before anything is heard.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -19,7 +22,10 @@ FALL_START, FALL_END, RETURN_START, RETURN_END, DEPTH = range(5)
 
 @dataclass(frozen=True)
 class Move:
-    """A trapezoid in the gain: four times in seconds, its depth in dB (above 0 is a fall), and the span of speech that it serves (None: none)."""
+    """A trapezoid in the gain.
+
+    Four times in seconds, its depth in dB (above 0 is a fall), and the span of speech that it serves (None: none).
+    """
 
     fall_start_s: float
     fall_end_s: float
@@ -67,7 +73,10 @@ class Shared:
 
 @dataclass(frozen=True)
 class Elsewhere:
-    """What moves have that are known already and lie outside of the sound that is looked at: values by the name of what they may share."""
+    """What moves have that are known already and lie outside of the sound that is looked at.
+
+    Values by the name of what they may share.
+    """
 
     values: Mapping[str, Floats] = field(default_factory=lambda: dict.fromkeys(_USUAL, np.zeros(0)))
     nats: float | None = None
@@ -77,7 +86,9 @@ class Elsewhere:
         """Log of how likely they have such values where most have each of some ``common`` ones."""
         values = self.values[name][:, None]
         near = _NEAR_DB if name == "depth_db" else _NEAR_RAMP * common
-        together: Floats = np.logaddexp(-0.5 * ((values - common) / near) ** 2, _alone(name, values, near, own_share)).sum(axis=0)
+        together: Floats = np.logaddexp(
+            -0.5 * ((values - common) / near) ** 2, _alone(name, values, near, own_share)
+        ).sum(axis=0)
         return together
 
 
@@ -95,14 +106,19 @@ class Unit:
 
 
 def mean_nats(likelihoods: Floats) -> float:
-    """Log of the mean likelihood of several explanations: neither the freest of them nor one that fits by luck counts for the whole."""
+    """Log of the mean likelihood of several explanations.
+
+    Neither the freest of them nor one that fits by luck counts for the whole.
+    """
     highest = float(likelihoods.max())
     return highest + float(np.log(np.mean(np.exp(likelihoods - highest))))
 
 
 def table(moves: Sequence[Move]) -> Floats:
     """The parameters of some moves ``(moves, 5)``."""
-    return np.array([(m.fall_start_s, m.fall_end_s, m.return_start_s, m.return_end_s, m.depth_db) for m in moves]).reshape(-1, 5)
+    return np.array(
+        [(m.fall_start_s, m.fall_end_s, m.return_start_s, m.return_end_s, m.depth_db) for m in moves]
+    ).reshape(-1, 5)
 
 
 def with_column(parameters: Floats, column: int, values: Floats) -> Floats:
@@ -142,9 +158,15 @@ def prior(candidates: Floats, serves: tuple[float, float], shared: Shared) -> Fl
 
 
 def sharing(candidates: Floats, shared: Shared) -> Floats:
-    """Log of how likely a move has such values, where most have the shared ones, ``(candidates,)``; 0 for one that has all of them."""
+    """Log of how likely a move has such values, where most have the shared ones, ``(candidates,)``.
+
+    0 for one that has all of them.
+    """
     cost = np.zeros(len(candidates))
-    falls_s, returns_s = candidates[:, FALL_END] - candidates[:, FALL_START], candidates[:, RETURN_END] - candidates[:, RETURN_START]
+    falls_s, returns_s = (
+        candidates[:, FALL_END] - candidates[:, FALL_START],
+        candidates[:, RETURN_END] - candidates[:, RETURN_START],
+    )
     for name, values, common, near in (
         ("depth_db", candidates[:, DEPTH], shared.depth_db, _NEAR_DB),
         ("fall_s", falls_s, shared.fall_s, _NEAR_RAMP * shared.fall_s),

@@ -1,6 +1,7 @@
 """Parts of a programme in which the music has a character of its own: what is usual in one piece is not in the next.
 
-They are told by the shape of the spectrum, which a gain does not change, so that pieces may go over into each other without a rest.
+They are told by the shape of the spectrum, which a gain does not change, so that pieces may go over into each other
+without a rest.
 """
 
 from dataclasses import dataclass
@@ -16,7 +17,8 @@ _DEAD_DB = -100.0
 _UNDER_LOUDEST_DB = 65.0
 _BLOCK = round(2.4 * FRAMES_PER_S)
 _SHORTEST, _LONGEST = 20, 240
-"""Of a part, in blocks of 2.4 s: enough to learn from, and so many at most that the search grows with the length alone."""
+"""Of a part, in blocks of 2.4 s: enough to learn from, and so many at most that the search grows with the length
+alone."""
 _PART_COSTS = 400.0
 """Squared dB times blocks by which a part has to be explained better than as one with its neighbour."""
 _SHALLOW_DB = 40.0
@@ -47,9 +49,14 @@ def used(levels: Floats) -> NDArray[np.int64]:
 
 
 def _shapes(levels: Floats) -> Floats:
-    """The spectrum of each block of 2.4 s ``(blocks, bands)`` apart from its level; a silent block is as the one before it."""
+    """The spectrum of each block of 2.4 s ``(blocks, bands)`` apart from its level.
+
+    A silent block is as the one before it.
+    """
     blocks = max(1, len(levels) // _BLOCK)
-    means = np.array([np.median(levels[k * _BLOCK : (k + 1) * _BLOCK], axis=0) for k in range(blocks)], dtype=np.float64)
+    means = np.array(
+        [np.median(levels[k * _BLOCK : (k + 1) * _BLOCK], axis=0) for k in range(blocks)], dtype=np.float64
+    )
     heard = means.max(axis=1) > max(_DEAD_DB, FLOOR_DB)
     means = np.maximum(means, means.max(axis=1)[:, None] - _SHALLOW_DB)
     shapes = means - means.mean(axis=1)[:, None]

@@ -13,7 +13,8 @@ from .parts import Part, parts
 
 _QUIET_DB = -115.0
 _QUIET_SHARE = 0.5
-"""A frame is quiet where so many of its bands are; synthetic music often leaves a third of them empty while it sounds."""
+"""A frame is quiet where so many of its bands are; synthetic music often leaves a third of them empty while it
+sounds."""
 LEAST_BANDS = 3
 _PAUSE_FRAMES, _START_FRAMES = 10, 30
 _REST_FRAMES, _LONGEST_FADE, _FADE_STEP, _FADE_SMOOTH, _FADES_DB = 50, 150, 5, 11, 0.5
@@ -22,13 +23,19 @@ _REST_FRAMES, _LONGEST_FADE, _FADE_STEP, _FADE_SMOOTH, _FADES_DB = 50, 150, 5, 1
 
 @dataclass(frozen=True)
 class Heard:
-    """Frames of the music ``quiet`` (frames,) enough to tell nothing, and its parts, which have a character and bands of their own."""
+    """Where the music is heard, and its parts.
+
+    In ``quiet`` frames (frames,) it tells nothing; each part has a character and bands of its own.
+    """
 
     quiet: NDArray[np.bool_]
     parts: tuple[Part, ...]
 
     def held(self) -> NDArray[np.int64]:
-        """For every frame the one to look at: quiet frames go on as it was before them, so that a hole leaves no trace where it ends."""
+        """For every frame the one to look at.
+
+        Quiet frames go on as it was before them, so that a hole leaves no trace where it ends.
+        """
         last = np.maximum.accumulate(np.where(self.quiet, -1, np.arange(len(self.quiet))))
         held: NDArray[np.int64] = np.where(last < 0, int(np.argmin(self.quiet)), last)
         return held
@@ -52,7 +59,10 @@ def heard(levels: Floats) -> Heard | None:
 
 
 def _quiet_frames(levels: Floats, in_parts: Sequence[Part]) -> NDArray[np.bool_]:
-    """Which frames of levels ``(frames, bands)`` in dB are too quiet to tell anything; in parts without music all are."""
+    """Which frames of levels ``(frames, bands)`` in dB are too quiet to tell anything.
+
+    In parts without music all are.
+    """
     quiet, level = np.ones(len(levels), dtype=np.bool_), np.full(len(levels), FLOOR_DB)
     for part in in_parts:
         if len(part.used):
@@ -69,7 +79,10 @@ def _quiet_frames(levels: Floats, in_parts: Sequence[Part]) -> NDArray[np.bool_]
 
 
 def _with_fades(quiet: NDArray[np.bool_], level: Floats) -> None:
-    """Where music dies away before a rest, or grows after one, is marked as ``quiet``, too: it moves as one, and is no gain that comes back."""
+    """Mark as ``quiet``, too, where music dies away before a rest, or grows after one.
+
+    It moves as one, and is no gain that comes back.
+    """
     smooth = np.convolve(level, np.full(_FADE_SMOOTH, 1 / _FADE_SMOOTH), mode="same")
     rises = smooth[_FADE_STEP:] - smooth[:-_FADE_STEP] > _FADES_DB
     falls = smooth[:-_FADE_STEP] - smooth[_FADE_STEP:] > _FADES_DB

@@ -1,4 +1,7 @@
-"""From a first explanation to the best one: one thing of one move is changed at a time, then what all moves share, for as long as it pays."""
+"""From a first explanation to the best one.
+
+One thing of one move is changed at a time, then what all moves share, for as long as it pays.
+"""
 
 from dataclasses import replace
 
@@ -33,10 +36,13 @@ _SHORTEST_RAMP_S = 0.015
 _SHORTEST_HOLD_S = 0.05
 _LENGTHS_S = (0.02, 0.06, 0.2, 0.7)
 # Ramps of quite another length, kept at their beginning, their middle or their end; a step at every place inside them.
-_OTHER_LENGTHS_S, _KEPT_AT = np.array([(length, at / 10) for length in _LENGTHS_S for at in (range(11) if length == _LENGTHS_S[0] else (0, 5, 10))]).T
+_OTHER_LENGTHS_S, _KEPT_AT = np.array(
+    [(length, at / 10) for length in _LENGTHS_S for at in (range(11) if length == _LENGTHS_S[0] else (0, 5, 10))]
+).T
 _BEHIND_S, _AHEAD_S = (0.1, 0.3, 0.6, 1.0), (0.05, 0.2, 0.4, -0.2)
 _ASTRAY_S, _DEEPER_DB = 1.2, (0.0, 2.5, 5.0)
-"""An edge so far from its speech may have been taken for one that is none, and the move then for less deep than it is."""
+"""An edge so far from its speech may have been taken for one that is none, and the move then for less deep than it
+is."""
 _TIME_STEPS_S, _FAR_S = (0.02, 0.06, 0.2, 0.6, 1.2, 2.2), 1.0
 _DEPTH_STEPS_DB = (-3, -1, -0.3, -0.1, 0.1, 0.3, 1, 3)
 _CORNERS = (FALL_START, FALL_END, RETURN_START, RETURN_END)
@@ -45,8 +51,16 @@ _RAMPS = {"fall_s": (FALL_START, FALL_END), "return_s": (RETURN_START, RETURN_EN
 
 def _steps() -> Floats:
     """By how much a time, a ramp or the depth of a move is changed to see whether that is better, ``(steps, 5)``."""
-    together = [step * np.isin(range(5), ramp) for size in _TIME_STEPS_S for step in (-size, size) for ramp in _RAMPS.values()]
-    alone = [step * np.eye(5)[corner] for size in _TIME_STEPS_S if size <= _FAR_S for step in (-size, size) for corner in _CORNERS]
+    together = [
+        step * np.isin(range(5), ramp) for size in _TIME_STEPS_S for step in (-size, size) for ramp in _RAMPS.values()
+    ]
+    alone = [
+        step * np.eye(5)[corner]
+        for size in _TIME_STEPS_S
+        if size <= _FAR_S
+        for step in (-size, size)
+        for corner in _CORNERS
+    ]
     return np.array([*together, *alone, *(step * np.eye(5)[DEPTH] for step in _DEPTH_STEPS_DB)])
 
 
@@ -83,7 +97,10 @@ class Search:
             self._come_apart(k)
 
     def _come_apart(self, k: int) -> None:
-        """A first explanation looks at each edge by itself, so that a move may return in the fall of the next one; then it returns with its speech."""
+        """A first explanation looks at each edge by itself, so that a move may return in the fall of the next one.
+
+        Then it returns with its speech.
+        """
         move, latest_s = self.moves[k], self.room(k)[1]
         if move is None or move.serves is None or move.return_end_s <= latest_s:
             return
@@ -93,7 +110,10 @@ class Search:
         self._take(k, move, candidates[_fits(candidates, self.room(k))])
 
     def _take(self, k: int, now: Move, candidates: Floats, least: float = -np.inf) -> float:
-        """Take the likeliest parameters of a move for true, if it is likelier than the move by so many nats; returns by how many it was."""
+        """Take the likeliest parameters of a move for true, if it is likelier than the move by so many nats.
+
+        Returns by how many it was.
+        """
         if not len(candidates):
             return 0.0
         log_ratio = self.log_likelihood_ratios(now, candidates)
@@ -151,7 +171,9 @@ class Search:
         if len(alike) > 1:
             depths = self.shared.depth_db + _AGREE_STEPS_DB
             depths = depths[depths >= _LEAST["depth_db"]]
-            self._share(alike, "depth_db", _middle(depths, self._worths_shared(alike, "depth_db", depths) / _SETTLE_NATS))
+            self._share(
+                alike, "depth_db", _middle(depths, self._worths_shared(alike, "depth_db", depths) / _SETTLE_NATS)
+            )
 
     def _agree_on_length(self, name: str) -> None:
         """Ramps that share a length, wherever each of them is with another one."""
@@ -177,7 +199,9 @@ class Search:
         return np.maximum(together, -_IMPOSSIBLE)
 
     def _places(self, k: int, name: str, lengths_s: Floats) -> tuple[Floats, Floats]:
-        """A move with a ramp of some other lengths around the middle of its own, a little earlier and later: what each tells, and the parameters.
+        """A move with a ramp of some other lengths around the middle of its own.
+
+        A little earlier and later: what each tells, and the parameters.
 
         ``(lengths, places)`` in nats, without any chance where it cannot be, and ``(lengths, places, 5)``.
         """
@@ -187,11 +211,16 @@ class Search:
         first, last = _RAMPS[name]
         middles = (now.parameters[0, first] + now.parameters[0, last]) / 2 + _AGREE_STEPS_S
         candidates = np.tile(now.parameters, (len(lengths_s), len(middles), 1))
-        candidates[..., first], candidates[..., last] = middles - lengths_s[:, None] / 2, middles + lengths_s[:, None] / 2
+        candidates[..., first], candidates[..., last] = (
+            middles - lengths_s[:, None] / 2,
+            middles + lengths_s[:, None] / 2,
+        )
         likelihoods, fits = np.full(candidates.shape[:2], -np.inf), _fits(candidates, self.room(k))
         if fits.any():
             likelihoods[fits] = (
-                self.curve.likelihood_gains([now], candidates[fits]) + meeting(candidates[fits], now.serves) - meeting(now.parameters, now.serves)
+                self.curve.likelihood_gains([now], candidates[fits])
+                + meeting(candidates[fits], now.serves)
+                - meeting(now.parameters, now.serves)
             )
         return likelihoods, candidates
 
@@ -206,7 +235,11 @@ class Search:
             fits = _fits(candidates, room)
             if not fits.any():
                 continue
-            candidates = with_column(now.parameters, corner, np.array([_middle(at_s[fits], self.log_likelihood_ratios(now, candidates[fits]) / _SETTLE_NATS)]))
+            candidates = with_column(
+                now.parameters,
+                corner,
+                np.array([_middle(at_s[fits], self.log_likelihood_ratios(now, candidates[fits]) / _SETTLE_NATS)]),
+            )
             if _fits(candidates, room)[0]:
                 self.put(k, now, now.like(candidates[0]))
 
@@ -221,7 +254,10 @@ class Search:
         return candidates[_fits(candidates, self.room(k))]
 
     def _in_time(self, m: Move) -> Floats:
-        """A move with an edge far away from its speech, which no small steps lead back, with that edge in time; as deep as it is, or deeper."""
+        """A move with an edge far away from its speech, which no small steps lead back, with that edge in time.
+
+        As deep as it is, or deeper.
+        """
         assert m.serves is not None
         falls_s, backs_s = m.serves[0] - np.array(_AHEAD_S), m.serves[1] + np.array(_BEHIND_S)
         candidates = np.repeat(m.parameters, len(backs_s), axis=0)
@@ -269,28 +305,47 @@ class Search:
 
     def _alike(self, name: str) -> list[int]:
         """The moves that have a shared value, or nearly."""
-        return [k for k, m in enumerate(self.moves) if m is not None and abs(getattr(m, name) - getattr(self.shared, name)) < _TOGETHER[name]]
+        return [
+            k
+            for k, m in enumerate(self.moves)
+            if m is not None and abs(getattr(m, name) - getattr(self.shared, name)) < _TOGETHER[name]
+        ]
 
     def _worths_shared(self, alike: list[int], name: str, values: Floats) -> Floats:
-        """All at once: pairs of like places that both lie below moves tell nothing of how deep these are, but would hold one of them to the other."""
+        """Lets go of pairs of like places that both lie below moves, all at once.
+
+        They tell nothing of how deep the moves are, but would hold one of them to the other.
+        """
         moves = [m for k in alike if (m := self.moves[k]) is not None]
         known = self.elsewhere.sharing(name, np.append(values, getattr(self.shared, name)), self.shared.own_share)
         log_ratio: Floats = known[:-1] - known[-1]
         return (
-            log_ratio + self.curve.likelihood_gains(moves, np.array([table([_with(m, name, float(v)) for m in moves]) for v in values])) if moves else log_ratio
+            log_ratio
+            + self.curve.likelihood_gains(
+                moves, np.array([table([_with(m, name, float(v)) for m in moves]) for v in values])
+            )
+            if moves
+            else log_ratio
         )
 
 
 def _fits(candidates: Floats, room: tuple[float, float]) -> NDArray[np.bool_]:
     """Whether parameters ``(…, 5)`` are those of moves, and inside their room."""
-    inside: NDArray[np.bool_] = (room[0] <= candidates[..., FALL_START]) & (candidates[..., RETURN_END] <= room[1]) & _possible(candidates)
+    inside: NDArray[np.bool_] = (
+        (room[0] <= candidates[..., FALL_START]) & (candidates[..., RETURN_END] <= room[1]) & _possible(candidates)
+    )
     return inside
 
 
 def _possible(candidates: Floats) -> NDArray[np.bool_]:
     falls_s, holds_s, returns_s = np.moveaxis(np.diff(candidates[..., :DEPTH]), -1, 0)
     shortest, longest = np.minimum(falls_s, returns_s), np.maximum(falls_s, returns_s)
-    possible: NDArray[np.bool_] = (shortest >= _SHORTEST_RAMP_S) & (longest <= _LONGEST_RAMP_S) & (holds_s >= _SHORTEST_HOLD_S) & (candidates[..., DEPTH] > 1)
+    possible: NDArray[np.bool_] = (
+        (shortest >= _SHORTEST_RAMP_S)
+        & (longest <= _LONGEST_RAMP_S)
+        & (holds_s >= _SHORTEST_HOLD_S)
+        & (candidates[..., DEPTH] > 1)
+    )
     return possible
 
 

@@ -17,13 +17,17 @@ from .moves import NOTHING_KNOWN, Elsewhere, Move, Shared, Unit, usual
 LIKELY = 0.8
 """How likely a unit has a move of its own in a programme whose music is moved at all."""
 OWN_SHARES = (0.2, 0.7)
-"""How many moves have values of their own: few, where somebody works by rule (and what went wrong is among them), or most."""
+"""How many moves have values of their own: few, where somebody works by rule (and what went wrong is among them), or
+most."""
 _PAUSE_SLOPE, _PAUSE_MIDDLE_S = 2.5, 1.4
 
 
 @dataclass(frozen=True)
 class Start:
-    """A first explanation: what it is worth in nats against none, its shared values, its units and their moves (None: no move)."""
+    """A first explanation.
+
+    What it is worth in nats against none, its shared values, its units and their moves (None: no move).
+    """
 
     log_likelihood: float
     shared: Shared
@@ -32,7 +36,10 @@ class Start:
 
 
 class Edges:
-    """What the falls and returns of units tell; units of several groupings often share an edge, which is then looked at once."""
+    """What the falls and returns of units tell.
+
+    Units of several groupings often share an edge, which is then looked at once.
+    """
 
     def __init__(self, curve: Curve) -> None:
         """Edges in the sound under a curve."""
@@ -53,13 +60,25 @@ class Edges:
 
 
 def start(curve: Curve, units: Sequence[Unit], edges: Edges, elsewhere: Elsewhere = NOTHING_KNOWN) -> Start:
-    """The best first explanation with these units. What is known from elsewhere weighs as much as units here that tell it, and is worth nothing by itself."""
+    """The best first explanation with these units.
+
+    What is known from elsewhere weighs as much as units here that tell it, and is worth nothing by itself.
+    """
     found = [edges.of(u) for u in units]
     between = holds(curve, units)
-    every = np.stack([f.log_likelihood[:, None, :] + r.log_likelihood[None, :, :] + b[None, None, :] for (f, r), b in zip(found, between, strict=True)])
+    every = np.stack(
+        [
+            f.log_likelihood[:, None, :] + r.log_likelihood[None, :, :] + b[None, None, :]
+            for (f, r), b in zip(found, between, strict=True)
+        ]
+    )
     best = max(_explained(every, elsewhere), key=lambda e: e.log_likelihood)
     f, r, d = best.place
-    prices = best.own["fall_s"][:, f][:, None, None] + best.own["return_s"][:, r][None, :, None] + best.own["depth_db"][:, d][None, None, :]
+    prices = (
+        best.own["fall_s"][:, f][:, None, None]
+        + best.own["return_s"][:, r][None, :, None]
+        + best.own["depth_db"][:, d][None, None, :]
+    )
     shared = Shared(float(DEPTHS_DB[d]), float(FALLS_S[f]), float(RETURNS_S[r]), best.own_share)
     moves: list[Move | None] = []
     for unit, tables, whole, log_likelihood in zip(units, found, every, best.units, strict=True):
@@ -70,7 +89,10 @@ def start(curve: Curve, units: Sequence[Unit], edges: Edges, elsewhere: Elsewher
 
 
 def unlikely_up(pause_s: float) -> float:
-    """What it costs in nats that the music comes up in a pause: nobody who works with care lets it up in a short one."""
+    """What it costs in nats that the music comes up in a pause.
+
+    Nobody who works with care lets it up in a short one.
+    """
     return math.log1p(math.exp(_PAUSE_SLOPE * (_PAUSE_MIDDLE_S - pause_s)))
 
 
@@ -82,12 +104,19 @@ def _move(unit: Unit, tables: tuple[Table, Table], log_likelihood: Floats) -> Mo
         return move
     middle = (fall + back) / 2
     return replace(
-        move, fall_start_s=middle - 0.03 - move.fall_s, fall_end_s=middle - 0.03, return_start_s=middle + 0.03, return_end_s=middle + 0.03 + move.return_s
+        move,
+        fall_start_s=middle - 0.03 - move.fall_s,
+        fall_end_s=middle - 0.03,
+        return_start_s=middle + 0.03,
+        return_end_s=middle + 0.03 + move.return_s,
     )
 
 
 def holds(curve: Curve, units: Sequence[Unit]) -> Floats:
-    """What the pairs between the speech of each unit and the music in the clear tell of every depth, ``(units, depths)``."""
+    """What pairs tell of every depth, ``(units, depths)``.
+
+    The pairs between the speech of each unit and the music in the clear.
+    """
     pairs, frames = curve.pairs, curve.frames
     down, clear = np.full(frames, -1, dtype=np.int64), np.ones(frames, dtype=np.bool_)
     for k, unit in enumerate(units):
@@ -97,7 +126,11 @@ def holds(curve: Curve, units: Sequence[Unit]) -> Floats:
     log_likelihood = np.zeros((len(units), len(DEPTHS_DB)))
     for one, other, sign in ((pairs.one, pairs.other, -1.0), (pairs.other, pairs.one, 1.0)):
         unit_of = down[one]
-        inside = (unit_of >= 0) & (down[np.minimum(one + BLOCK - 1, frames - 1)] == unit_of) & (sums[other + BLOCK] - sums[other] == BLOCK)
+        inside = (
+            (unit_of >= 0)
+            & (down[np.minimum(one + BLOCK - 1, frames - 1)] == unit_of)
+            & (sums[other + BLOCK] - sums[other] == BLOCK)
+        )
         scale = pairs.scale_db[inside]
         still = np.log1p((pairs.offset_db[inside] / scale) ** 2 / 2)
         for d, depth in enumerate(DEPTHS_DB):
@@ -117,7 +150,11 @@ class _Explained:
 
 def _explained(every: Floats, elsewhere: Elsewhere) -> Iterator[_Explained]:
     """``every`` ``(units, falls, returns, depths)``: the best shared values for each supposed share of own ones."""
-    common = usual("fall_s", FALLS_S)[:, None, None] + usual("return_s", RETURNS_S)[None, :, None] + usual("depth_db", DEPTHS_DB)[None, None, :]
+    common = (
+        usual("fall_s", FALLS_S)[:, None, None]
+        + usual("return_s", RETURNS_S)[None, :, None]
+        + usual("depth_db", DEPTHS_DB)[None, None, :]
+    )
     grids = {"fall_s": FALLS_S, "return_s": RETURNS_S, "depth_db": DEPTHS_DB}
     for share in OWN_SHARES:
         own = {name: _own(name, grid, share) for name, grid in grids.items()}

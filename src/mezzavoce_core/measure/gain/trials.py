@@ -1,4 +1,7 @@
-"""The compiled loops in which a change of the gain curve is tried: many thousand changes for each programme, so that one call does all for one of them."""
+"""The compiled loops in which a change of the gain curve is tried.
+
+There are many thousand changes for each programme, so one call does all for one of them.
+"""
 
 from typing import NamedTuple
 
@@ -14,7 +17,10 @@ SAME_DB, LN_POWER_PER_DB = 1e-7, 0.23025850929940458
 
 
 class Scales(NamedTuple):
-    """All scales of time, one after the other: scale k lies from ``begins[k]`` up to ``begins[k + 1]`` in ``moved``, ``step`` and ``seen``."""
+    """All scales of time, one after the other.
+
+    Scale k lies from ``begins[k]`` up to ``begins[k + 1]`` in ``moved``, ``step`` and ``seen``.
+    """
 
     begins: NDArray[np.int64]
     widths: NDArray[np.int64]
@@ -43,17 +49,32 @@ class Likeness(NamedTuple):
 
 
 @njit(cache=True, nogil=True)
-def all_tried(candidates: Floats, per_s: int, scales: Scales, pairs: Likeness, gain_sums: Floats, sums: Floats, powers: Floats, out: Floats) -> None:
-    """``out`` ``(candidates,)`` gets what each of ``candidates`` ``(candidates, moves, 5)`` to change the curve tells; else as ``tried``."""
+def all_tried(
+    candidates: Floats,
+    per_s: int,
+    scales: Scales,
+    pairs: Likeness,
+    gain_sums: Floats,
+    sums: Floats,
+    powers: Floats,
+    out: Floats,
+) -> None:
+    """``out`` ``(candidates,)`` gets what each of ``candidates`` ``(candidates, moves, 5)`` to change the curve tells.
+
+    Else as ``tried``.
+    """
     for k in range(len(candidates)):
         out[k] = tried(candidates[k], per_s, scales, pairs, gain_sums, sums, powers)
 
 
 @njit(cache=True, nogil=True)
-def tried(moves: Floats, per_s: int, scales: Scales, pairs: Likeness, gain_sums: Floats, sums: Floats, powers: Floats) -> float:
+def tried(
+    moves: Floats, per_s: int, scales: Scales, pairs: Likeness, gain_sums: Floats, sums: Floats, powers: Floats
+) -> float:
     """What a change of the gain curve tells on all scales and by pairs of blocks, in nats against none.
 
-    ``moves`` as for ``drawn``. ``gain_sums`` ``(frames + 1,)`` are running sums of the curve as it is, ``sums`` and ``powers`` are as much room to work in.
+    ``moves`` as for ``drawn``. ``gain_sums`` ``(frames + 1,)`` are running sums of the curve as it is, ``sums`` and
+    ``powers`` are as much room to work in.
     """
     first, count = drawn(moves, per_s, len(sums) - 1, sums)
     if count == 0:
@@ -68,7 +89,10 @@ def tried(moves: Floats, per_s: int, scales: Scales, pairs: Likeness, gain_sums:
 
 @njit(cache=True, nogil=True)
 def taken(moves: Floats, per_s: int, scales: Scales, gain_sums: Floats, sums: Floats, powers: Floats) -> None:
-    """A change becomes part of the curve: ``scales`` see the changed one, its running sums are added to ``gain_sums``; else as ``tried``."""
+    """A change becomes part of the curve: ``scales`` see the changed one, its running sums are added to ``gain_sums``.
+
+    Else as ``tried``.
+    """
     first, count = drawn(moves, per_s, len(sums) - 1, sums)
     powers_from = _powers(scales, gain_sums, sums, first, count, powers)
     for k in range(len(scales.widths)):
@@ -76,7 +100,9 @@ def taken(moves: Floats, per_s: int, scales: Scales, gain_sums: Floats, sums: Fl
         begin, end = _seeing(scales.begins[k + 1] - from_place, width, hop, first, count)
         for place in range(begin, end):
             if whole > 1:
-                scales.seen[from_place + place] = _by_power(powers, place * hop - powers_from, width, whole, len(sums) - 1 - powers_from)
+                scales.seen[from_place + place] = _by_power(
+                    powers, place * hop - powers_from, width, whole, len(sums) - 1 - powers_from
+                )
             else:
                 scales.seen[from_place + place] += _added(sums, place * hop - first, width, count)
     for frame in range(first, len(gain_sums)):
@@ -85,9 +111,12 @@ def taken(moves: Floats, per_s: int, scales: Scales, gain_sums: Floats, sums: Fl
 
 @njit(cache=True, nogil=True)
 def drawn(moves: Floats, per_s: int, frames: int, sums: Floats) -> tuple[int, int]:
-    """The first frame of a change of the gain curve and how many frames it has; ``sums`` gets its running sums in dB from there on, one more than frames.
+    """The first frame of a change of the gain curve and how many frames it has.
 
-    ``moves`` ``(moves, 5)`` are trapezoids: four times in seconds, and by how many dB the gain is higher between the second and the third.
+    ``sums`` gets its running sums in dB from there on, one more than frames.
+
+    ``moves`` ``(moves, 5)`` are trapezoids: four times in seconds, and by how many dB the gain is higher between the
+    second and the third.
     """
     begin_s, end_s = moves[0, 0], moves[0, 3]
     for k in range(1, len(moves)):
@@ -133,7 +162,10 @@ def _frames(begin_s: float, end_s: float, per_s: int, frames: int) -> tuple[int,
 
 @njit(cache=True, nogil=True)
 def _share(moves: Floats, k: int, middle_s: float) -> float:
-    """How far a move is down in a frame around some time; a frame looks at 43 ms, and the mean over its middle stands for them."""
+    """How far a move is down in a frame around some time.
+
+    A frame looks at 43 ms, and the mean over its middle stands for them.
+    """
     share = 0.0
     for t in (middle_s - 0.008, middle_s + 0.008):
         if moves[k, 1] <= t <= moves[k, 2]:
@@ -161,7 +193,10 @@ def _added(sums: Floats, at: int, width: int, count: int) -> float:
 
 @njit(cache=True, nogil=True)
 def _powers(scales: Scales, gain_sums: Floats, sums: Floats, first: int, count: int, powers: Floats) -> int:
-    """Running sums of the power of the changed gain, as far as a scale sees of it that hears by power; the first frame of them."""
+    """Running sums of the power of the changed gain, as far as a scale sees of it that hears by power.
+
+    The first frame of them.
+    """
     reach, frames = 0, len(sums) - 1
     for k in range(len(scales.widths)):
         if scales.wholes[k] > 1:
@@ -191,9 +226,17 @@ def _by_power(powers: Floats, at: int, width: int, whole: int, most: int) -> flo
 
 
 @njit(cache=True, nogil=True)
-def _on_scale(scales: Scales, scale: int, sums: Floats, first: int, count: int, powers: Floats, powers_from: int) -> float:
+def _on_scale(
+    scales: Scales, scale: int, sums: Floats, first: int, count: int, powers: Floats, powers_from: int
+) -> float:
     """What a change tells on one scale."""
-    width, hop, whole, weights, degrees = scales.widths[scale], scales.hops[scale], scales.wholes[scale], scales.weights, scales.degrees
+    width, hop, whole, weights, degrees = (
+        scales.widths[scale],
+        scales.hops[scale],
+        scales.wholes[scale],
+        scales.weights,
+        scales.degrees,
+    )
     begin, end = _seeing(scales.begins[scale + 1] - scales.begins[scale], width, hop, first, count)
     log_ratio, total, above, below, weight = 0.0, 0.0, 1.0, 1.0, weights[min(begin * hop, len(weights) - 1)]
     for place in range(begin, end):
@@ -203,7 +246,9 @@ def _on_scale(scales: Scales, scale: int, sums: Floats, first: int, count: int, 
         k = scales.begins[scale] + place
         before = scales.moved[k] - scales.step[k] * scales.seen[k]
         if whole > 1:
-            after = scales.moved[k] - scales.step[k] * _by_power(powers, place * hop - powers_from, width, whole, len(sums) - 1 - powers_from)
+            after = scales.moved[k] - scales.step[k] * _by_power(
+                powers, place * hop - powers_from, width, whole, len(sums) - 1 - powers_from
+            )
         else:
             after = before - scales.step[k] * _added(sums, place * hop - first, width, count)
         above *= degrees + after * after

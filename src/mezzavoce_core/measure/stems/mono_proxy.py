@@ -14,7 +14,10 @@ _EVERY = 4
 
 
 class MonoProxy:
-    """Feed blocks ``(frames, channels)``, then read stretches as mono at a quarter of the rate. A context manager: the file goes with it."""
+    """Feed blocks ``(frames, channels)``, then read stretches as mono at a quarter of the rate.
+
+    A context manager: the file goes with it.
+    """
 
     def __init__(self, rate_hz: int) -> None:
         """A proxy of a signal at ``rate_hz``."""
@@ -25,7 +28,9 @@ class MonoProxy:
         """Keep the file open."""
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         """Give the file back."""
         self._file.close()
 

@@ -25,7 +25,8 @@ _STRETCHES = 4
 _FRAME, _LONG_FRAME = 2048, 8192
 _CONTAINED = 0.12
 _CONTAINED_SHARE = 0.5
-"""Of the coherence that a stem would have as it was delivered; less is enough for a soft one below loud ones that were not given."""
+"""Of the coherence that a stem would have as it was delivered; less is enough for a soft one below loud ones that were
+not given."""
 _DIRECT = 0.5
 _SURE_ERRORS = 4.0
 """From so many standard errors on it is not by chance that a gain is not 0, or not 1."""
@@ -36,7 +37,8 @@ _SILENT_POWER = 1e-9
 class Placed:
     """A stem in the mix: it starts ``delay_s`` later than the mix and stands there with ``gain`` (a factor).
 
-    ``expected`` is the coherence that it would have with the gain with which it was delivered, ``error`` the standard error of the gain.
+    ``expected`` is the coherence that it would have with the gain with which it was delivered, ``error`` the standard
+    error of the gain.
     """
 
     delay_s: float
@@ -58,7 +60,10 @@ class Placed:
 
 
 def loud_stretches(power: Floats) -> list[float]:
-    """Starts in seconds of up to four stretches of 12 s in which a stem (tick powers) has most energy; none when it is silent."""
+    """Starts in seconds of up to four stretches of 12 s in which a stem (tick powers) has most energy.
+
+    None when it is silent.
+    """
     size = int(STRETCH_S * TICKS_PER_S)
     if not len(power) or power.max() < _SILENT_POWER:
         return []
@@ -75,7 +80,10 @@ def loud_stretches(power: Floats) -> list[float]:
 
 
 def find_delay(mix: Mono, stem: Mono, rate_hz: int) -> int:
-    """Samples by which the stem has to be shifted later to lie on the mix, within 2 s either way; 0 where no peak is clear."""
+    """Samples by which the stem has to be shifted later to lie on the mix, within 2 s either way.
+
+    0 where no peak is clear.
+    """
     reach = int(MAX_DELAY_S * rate_hz)
     # What comes round from the other end overlaps nothing that lies within reach.
     size = good_size(max(len(mix), len(stem)) + reach)
@@ -99,7 +107,10 @@ def fit_gains(mix: Mono, stems: Sequence[Mono]) -> Floats:
 
 
 def coherence(rest: Mono, stem: Mono) -> float:
-    """Magnitude-squared coherence of a stem with what the others leave of the mix, averaged by the stem's energy (0 to 1)."""
+    """Magnitude-squared coherence of a stem with what the others leave of the mix.
+
+    Averaged by the stem's energy (0 to 1).
+    """
     if min(len(rest), len(stem)) < 2 * _FRAME:
         return 0.0
     per_bin, _, power_b = _per_bin(rest, stem, _FRAME)
@@ -107,7 +118,9 @@ def coherence(rest: Mono, stem: Mono) -> float:
 
 
 def held_power(whole: Mono, part: Mono) -> float:
-    """The power in a sound that follows from another one, however that was filtered or reverberated (within half a second), over the power of that one.
+    """The power in a sound that follows from another one, over the power of that one.
+
+    However that one was filtered or reverberated, within half a second.
 
     Frames are longer than for ``coherence``, so that a room is heard within them; what is alike by chance counts, too.
     """
@@ -124,21 +137,28 @@ def _per_bin(one: Mono, other: Mono, frame: int) -> tuple[Floats, Floats, Floats
 
 
 def expected(rest: Mono, stem: Mono) -> tuple[float, float]:
-    """The coherence that a stem would have if it stood in the rest as it was delivered (0 to 1), and the standard error of its gain (a factor).
+    """The coherence that a stem would have if it stood in the rest as it was delivered (0 to 1).
 
-    The error is that of a least-squares fit to what else is there: the products of both powers, over the square of the stem's energy. Only half of
-    it is in phase with the stem, but under a Hann window bins share so much with their neighbours, (2/3)² and (1/6)² on each side, that there are half as many.
+    And the standard error of its gain (a factor).
+
+    The error is that of a least-squares fit to what else is there: the products of both powers, over the square of the
+    stem's energy. Only half of it is in phase with the stem, but under a Hann window bins share so much with their
+    neighbours, (2/3)² and (1/6)² on each side, that there are half as many.
     """
     power_a, power_b = (_power(s).astype(np.float64) for s in _spectra(rest, stem))
     whole = power_b.sum(axis=0)
     share = np.minimum(1.0, whole / (power_a.sum(axis=0) + 1e-20))
-    return float((share * whole).sum() / (whole.sum() + 1e-20)), float(np.sqrt((power_a * power_b).sum()) / (whole.sum() + 1e-20))
+    return float((share * whole).sum() / (whole.sum() + 1e-20)), float(
+        np.sqrt((power_a * power_b).sum()) / (whole.sum() + 1e-20)
+    )
 
 
 def _spectra(rest: Mono, stem: Mono, frame: int = _FRAME) -> tuple[NDArray[np.complex64], NDArray[np.complex64]]:
     """Spectra of the same frames ``(frames, bins)`` of both."""
     count = min(len(rest), len(stem)) // frame * 2 - 1
-    one, other = (transform(sliding_window_view(x, frame)[:: frame // 2][:count] * _window(frame)) for x in (rest, stem))
+    one, other = (
+        transform(sliding_window_view(x, frame)[:: frame // 2][:count] * _window(frame)) for x in (rest, stem)
+    )
     return one, other
 
 
@@ -153,7 +173,9 @@ def _window(frame: int) -> Mono:
     return window
 
 
-def place(mix: ReadStretch, stems: Sequence[ReadStretch], loud: Sequence[Sequence[float]], rate_hz: int) -> list[Placed | None]:
+def place(
+    mix: ReadStretch, stems: Sequence[ReadStretch], loud: Sequence[Sequence[float]], rate_hz: int
+) -> list[Placed | None]:
     """Delay, gain and coherence of each stem; None for a silent one. ``loud`` are the stretches of each stem."""
     delays = [_delay(mix, stem, places, rate_hz) for stem, places in zip(stems, loud, strict=True)]
     heard = [k for k, places in enumerate(loud) if places]
@@ -165,14 +187,19 @@ def place(mix: ReadStretch, stems: Sequence[ReadStretch], loud: Sequence[Sequenc
             parts = [shifted(stems[j], start, delays[j], rate_hz, len(mixed)) for j in heard]
             gains = fit_gains(mixed, parts)
             own = heard.index(k)
-            rest = (mixed - sum(g * p for j, (g, p) in enumerate(zip(gains, parts, strict=True)) if j != own)).astype(np.float32)
+            rest = (mixed - sum(g * p for j, (g, p) in enumerate(zip(gains, parts, strict=True)) if j != own)).astype(
+                np.float32
+            )
             results.append((float(gains[own]), coherence(rest, parts[own]), rest, parts[own]))
         placed[k] = _placed(delays[k] / rate_hz, *max(results, key=lambda r: r[1]))
     return placed
 
 
 def _placed(delay_s: float, gain: float, found: float, rest: Mono, part: Mono) -> Placed:
-    """Where little of a stem is seen, its gain is the one with which it was delivered if that cannot be told from the one that fits best."""
+    """Where little of a stem is seen, its gain is the one with which it was delivered.
+
+    Only if that cannot be told from the one that fits best.
+    """
     if found > _DIRECT or min(len(rest), len(part)) < 2 * _FRAME:
         return Placed(delay_s, gain, found)
     most, error = expected(rest, part)
@@ -181,7 +208,9 @@ def _placed(delay_s: float, gain: float, found: float, rest: Mono, part: Mono) -
 
 
 def _delay(mix: ReadStretch, stem: ReadStretch, places: Sequence[float], rate_hz: int) -> int:
-    """The delay that most stretches agree on; none at all where the first one shows none and the stem is coherent as it lies.
+    """The delay that most stretches agree on.
+
+    None at all where the first one shows none and the stem is coherent as it lies.
 
     Coherence alone does not tell: a held note is coherent with itself a little later, too.
     """
@@ -198,7 +227,10 @@ def _delay(mix: ReadStretch, stem: ReadStretch, places: Sequence[float], rate_hz
 
 
 def shifted(stem: ReadStretch, start: float, delay: int, rate_hz: int, length: int) -> Mono:
-    """``length`` samples of a stem from a time of the mix on, where it lies ``delay`` samples later there; silence where it has none."""
+    """``length`` samples of a stem from a time of the mix on, where it lies ``delay`` samples later there.
+
+    Silence where it has none.
+    """
     begin = start - delay / rate_hz
     part = stem(max(0.0, begin), length / rate_hz)
     before = round(max(0.0, -begin) * rate_hz)
