@@ -54,10 +54,12 @@ def differences(whole: Source, given: Sequence[Given], rate_hz: int) -> Iterator
         mixed = open_things.enter_context(closing(decode.blocks(whole, rate_hz=rate_hz, block_s=block_s)))  # type: ignore[type-var]
         readers = [
             _Later(
-                open_things.enter_context(closing(decode.blocks(s, rate_hz=rate_hz, block_s=block_s))), late, channels
+                open_things.enter_context(closing(decode.blocks(s, rate_hz=rate_hz, block_s=block_s))),  # type: ignore[type-var]
+                late,
+                channels,
             )
             for s, _, late in given
-        ]  # type: ignore[type-var]
+        ]
         for block in mixed:
             left = block.astype(np.float32, copy=True)
             for reader, (_, gain, _) in zip(readers, given, strict=True):

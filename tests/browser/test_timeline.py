@@ -185,7 +185,8 @@ class ModulesTest(BrowserCase):
           const state = (t) => (t === 2 || t === 11 ? "open" : "noted");
           const marks = [0, 1, 2, 10, 11].map((t) => ({in: t, out: t + 1, state: state(t)}));
           return [m.framed(marks, 1, (t) => t * 10, 24), m.framed([], 0, (t) => t, 24),
-            m.markAt(marks, 10.5, 0), m.markAt(marks, 7, 0), m.nextOpen(marks, 2), m.nextOpen(marks, 4), m.nextOpen([], 0)];
+            m.markAt(marks, 10.5, 0), m.markAt(marks, 7, 0),
+            m.nextOpen(marks, 2), m.nextOpen(marks, 4), m.nextOpen([], 0)];
         """
         self.assertEqual(self.run_module("marks", body), [[1, 3], [], 3, -1, 4, 2, -1])
 

@@ -216,8 +216,8 @@ def _cropped(levels: Levels, first: int, last: int, quiet: NDArray[np.bool_], ra
         gaps=heard,
         bands=bands,
         spectrum=spectrum,
-        **{name: cut(getattr(levels, name)) for name in names},
-    )  # type: ignore[arg-type]
+        **{name: cut(getattr(levels, name)) for name in names},  # type: ignore[arg-type]
+    )
 
 
 def _bands_from(bands: NDArray[np.float32], first: int, last: int) -> NDArray[np.float32]:

@@ -78,8 +78,7 @@ def _typed(_context: Any, raw: Any, left: Any, right: Any, count: Any, scale: An
     return types.void(raw, left, right, count, scale), _code
 
 
-spread_in_fours: Callable[[NDArray[np.uint8], NDArray[np.float32], NDArray[np.float32], int, np.float32], None] = (
-    intrinsic(_typed)
-)  # type: ignore[assignment]
+_Spread = Callable[[NDArray[np.uint8], NDArray[np.float32], NDArray[np.float32], int, np.float32], None]
+spread_in_fours: _Spread = intrinsic(_typed)  # type: ignore[assignment]
 """Bytes of ``count`` frames (a multiple of four) into left and right, times a scale. For compiled loops only; nothing
 checks that there is room."""
