@@ -13,11 +13,12 @@ import numpy as np
 import soundfile
 
 from .errors import StemError, UsageError
-from .measure.stems.placing import find_delay, fit_gains
+from .measure.stems.placing import MAX_DELAY_S
 from .media.decode import Samples, window
 from .media.source import Sound, Source, open_sound
 from .remainder import missing_role
 from .roles import ROLES
+from .signal.comparison import find_delay, fit_gains
 from .signal.peaking import PeakingFilter
 from .units import Floats, amplitude_to_db, db_to_amplitude
 
@@ -257,7 +258,11 @@ def _as_in(mix: Samples, stem: Source, begin_s: float, rate_hz: int) -> Samples:
             f"“{stem.info.name}” has another sample rate than the mix; export it at {rate_hz} Hz to hear the proposal."
         )
     part = _channels(window(stem, begin_s, len(mix) / rate_hz), mix.shape[1], stem.info.name)
-    delay = find_delay(mix.mean(axis=1), part.mean(axis=1), rate_hz) if np.abs(part).max(initial=0.0) > 0 else 0
+    delay = (
+        find_delay(mix.mean(axis=1), part.mean(axis=1), int(MAX_DELAY_S * rate_hz))
+        if np.abs(part).max(initial=0.0) > 0
+        else 0
+    )
     if delay:
         part = _channels(
             window(stem, max(0.0, begin_s - delay / rate_hz), len(mix) / rate_hz), mix.shape[1], stem.info.name

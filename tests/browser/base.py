@@ -3,10 +3,12 @@
 import os
 import re
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
 import time
+from contextlib import suppress
 from pathlib import Path
 
 from axe_playwright_python.sync_playwright import Axe
@@ -42,6 +44,13 @@ SHOWN = """JSON.stringify({
   video: (({ paused, currentTime, readyState, error }) => ({ paused, currentTime, readyState, error: error?.message }))(
     document.getElementById("video") || {}),
 })"""
+
+
+def _end_with_children(process):
+    """End a process that leads a group of its own; what it started and left behind goes, too."""
+    end(process)
+    with suppress(ProcessLookupError):
+        os.killpg(process.pid, signal.SIGKILL)
 
 
 class BrowserCase(StaticLiveServerTestCase):
@@ -116,7 +125,7 @@ class BrowserCase(StaticLiveServerTestCase):
             stderr=subprocess.DEVNULL,
             start_new_session=True,
         )
-        cls.addClassCleanup(end, process)
+        cls.addClassCleanup(_end_with_children, process)
         return process
 
     def setUp(self):

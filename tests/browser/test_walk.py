@@ -15,7 +15,7 @@ from pathlib import Path
 from mezzavoce.dispatch.models import Answer
 from mezzavoce.library.models import Playback
 from mezzavoce.measuring.models import Run
-from mezzavoce.notes.models import Mark, Note
+from mezzavoce.notes.models import Mark, Note, Placement
 from mezzavoce_demo.programmes.scenario import EPISODES
 from mezzavoce_demo.studio.render import STEMS, mix_file, stem_file
 from tests.browser.base import DESKTOP, PHONE, BrowserCase, MeasuredCase
@@ -120,7 +120,7 @@ class WalkTest(BrowserCase):
             page, "document.querySelector('.finding').dataset.mark === 'B' && !document.getElementById('video').paused"
         )
         start = page.evaluate("document.getElementById('video').currentTime")
-        wanted = Mark.objects.get(label="B").evidence["in_s"] - 2.0
+        wanted = Placement.objects.get(mark__label="B").evidence["in_s"] - 2.0
         self.assertAlmostEqual(start, wanted, delta=1.5)
         page.keyboard.press("k")
         self.until(page, "document.querySelector('.finding').dataset.mark === 'A'")

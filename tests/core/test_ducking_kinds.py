@@ -12,8 +12,8 @@ from functools import cache
 
 import numpy as np
 
-from mezzavoce_core.exchange.remedies import prediction
 from mezzavoce_core.exchange.series import series
+from mezzavoce_core.exchange.words import prediction
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.kinds import duck_abrupt, duck_one_sided, duck_plunge, duck_slow_return
 from mezzavoce_core.judge.model import MUST, NOTE, SHOULD, Side

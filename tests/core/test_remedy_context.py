@@ -7,7 +7,7 @@ import unittest
 from dataclasses import replace
 
 from mezzavoce_core.exchange.document import finding_dict
-from mezzavoce_core.exchange.remedies import change, lack, prediction
+from mezzavoce_core.exchange.words import change, lack, prediction
 from mezzavoce_core.judge.ducking import wanted_depths
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.remedies.remedy_context import deeper, new_duck, with_others
@@ -19,7 +19,7 @@ from tests.signals import talk
 def chosen(*others, **limits):
     """What was measured of a programme that lacks its second duck, with other ducks."""
     evidence = judge(programme(points(d1=None)), replace(RELAXED, limits=replace(RELAXED.limits, **limits))).context
-    evidence = replace(evidence, ducks=others)
+    evidence = replace(evidence, ducks=tuple(replace(d, index=k) for k, d in enumerate(others)))
     return replace(evidence, wanted_depths=wanted_depths(evidence))
 
 
@@ -65,7 +65,8 @@ class FitTest(unittest.TestCase):
 
     def test_a_duck_goes_down_to_where_the_others_lie(self):
         shallow = replace(drawn(21.3, 21.9, 28.3, 29.0, 4.0), nats={OWN_DEPTH: 30.0})
-        fit = deeper(chosen(self.FIRST, shallow, self.LAST), shallow)
+        context = chosen(self.FIRST, shallow, self.LAST)
+        fit = deeper(context, context.ducks[1])
         self.assertEqual((fit.times_s, fit.down_db, fit.bed_db), ((21.3, 21.9, 28.3, 29.0), 4.0, BED + 0.5))
         self.assertAlmostEqual(fit.least_db, BED + 0.5 - 4.0)
         self.assertTrue(fit.bed_stays_up)
@@ -74,7 +75,8 @@ class FitTest(unittest.TestCase):
 
     def test_a_duck_that_begins_before_the_programme_is_down_from_its_start(self):
         early = Duck(None, None, 14.3, 15.0, 4.0, serves=SPANS[0])
-        self.assertEqual(deeper(chosen(early), early).times_s, (0.0, 0.0, 14.3, 15.0))
+        context = chosen(early)
+        self.assertEqual(deeper(context, context.ducks[0]).times_s, (0.0, 0.0, 14.3, 15.0))
 
     def test_the_voice_of_the_others(self):
         evidence = chosen()

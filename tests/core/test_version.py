@@ -13,5 +13,5 @@ ROOT = Path(__file__).parents[2]
 class VersionTest(unittest.TestCase):
     def test_it_stands_alike_everywhere(self):
         project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
-        newest = re.search(r"^## (\S+)$", (ROOT / "CHANGELOG.md").read_text(), re.MULTILINE)
+        newest = re.search(r"^## (\S+), \d{4}-\d{2}-\d{2}$", (ROOT / "CHANGELOG.md").read_text(), re.MULTILINE)
         self.assertEqual((project["version"], newest[1]), (VERSION, VERSION))

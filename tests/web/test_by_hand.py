@@ -200,7 +200,7 @@ class CorrectionTest(HandCase):
         measure_mix(self.mix, three_stems(talk(40, SPANS), chord(40, -22), noise(40, -45)))
         measuring.correct(self.reviewer, self.mix, "important-effect", ("10:00:16:00", "10:00:18:00"))
         (item,) = self.of("effect-masked")
-        self.assertEqual((item.mark.severity, item.mark.family), ("note", "effects"))
+        self.assertEqual((item.severity, item.mark.family), ("note", "effects"))
 
     def test_refusals_change_nothing(self):
         for kind, span in (

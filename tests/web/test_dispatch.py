@@ -97,7 +97,8 @@ class SendTest(DispatchCase):
         (attached,) = (p for p in self.deliver().walk() if p.get_filename())
         (row,) = csv.DictReader(io.StringIO(attached.get_content(), newline=""))
         self.assertEqual(
-            (row["mark"], row["in"], row["severity"]), (self.mark.label, "10:00:24:00", self.mark.severity)
+            (row["mark"], row["in"], row["severity"]),
+            (self.mark.label, "10:00:24:00", self.mark.placements.get().severity),
         )
         self.assertEqual(row["note"], Note.objects.get().text)
         self.assertEqual(len(row["points"].split("; ")), 4)
@@ -154,7 +155,7 @@ class PagesTest(DispatchCase):
         self.assertContains(response, "This is what will go out")
         dispatch = Dispatch.objects.get()
         letter = self.client.get(reverse("dispatch-letter", args=[dispatch.pk]))
-        self.assertContains(letter, self.mark.title)
+        self.assertContains(letter, self.mark.placements.get().title)
         self.assertIn("default-src 'none'", letter["Content-Security-Policy"])
         response = self.client.post(reverse("send", args=[dispatch.pk]), follow=True)
         self.assertContains(response, "on its way")

@@ -5,10 +5,12 @@ from django.urls import reverse
 
 from mezzavoce.accounts.models import AuditEntry
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
-from mezzavoce.measuring.models import Run
+from mezzavoce.measuring.models import Finding, Run
 from mezzavoce.notes import actions, labels, wording
-from mezzavoce.notes.models import Decision, Mark, Note
+from mezzavoce.notes.matching import matched
+from mezzavoce.notes.models import Decision, Mark, Note, Placement
 from mezzavoce.notes.selectors import marked
+from mezzavoce_core.exchange.words import note_text
 from tests.signals import automated, chord, talk, three_stems
 from tests.web.base import DUCK, SPANS, ProductionCase, clean, make_mix, measure_mix
 
@@ -29,6 +31,10 @@ class MarkedCase(ProductionCase):
         self.judgement = measure_mix(self.mix)
         self.mark = Mark.objects.get(kind="duck-missing")
 
+    def placement(self):
+        """Where the mark lies in the mix."""
+        return Placement.objects.get(mark=self.mark, mix=self.mix)
+
     def decide(self, what, reason="", **more):
         return actions.decide(self.reviewer, self.mark, self.mix, what, reason, **more)
 
@@ -39,7 +45,7 @@ class MarkedCase(ProductionCase):
 class MarksTest(MarkedCase):
     def test_given_in_order_of_place(self):
         self.assertEqual([m.label for m in Mark.objects.order_by("id")], ["A", "B"][: Mark.objects.count()])
-        self.assertEqual(self.mark.in_sample, self.mix.samples(self.mark.evidence["in_s"]))
+        self.assertEqual(self.placement().in_sample, self.mix.samples(self.placement().evidence["in_s"]))
 
     def test_measuring_again_keeps_them(self):
         self.decide("note it")
@@ -55,7 +61,16 @@ class MarksTest(MarkedCase):
         again = measure_mix(self.mix, moved)
         self.assertEqual(again.findings.get(kind="duck-missing").mark, self.mark)
         self.mark.refresh_from_db()
-        self.assertAlmostEqual(self.mix.seconds(self.mark.in_sample), 24.4, delta=0.1)
+        self.assertAlmostEqual(self.mix.seconds(self.placement().in_sample), 24.4, delta=0.1)
+
+    def test_an_alignment_says_where_a_mark_lies_in_another_mix(self):
+        placed = list(Placement.objects.filter(mix=self.mix).select_related("mark"))
+        finding = self.judgement.findings.get(kind="duck-missing")
+        later = Finding(kind=finding.kind, family=finding.family, role=finding.role)
+        later.in_s, later.out_s = finding.in_s + 300, finding.out_s + 300
+        self.assertEqual(matched(self.mix, [later], placed), {})
+        self.assertEqual(matched(self.mix, [later], placed, lambda t: t + 300)[0].mark, self.mark)
+        self.assertEqual(matched(self.mix, [later], placed, lambda _: None), {})
 
     def test_a_decided_mark_that_is_not_found_any_more_stays(self):
         self.decide("allow", "meant so")
@@ -205,7 +220,7 @@ class WordingTest(MarkedCase):
     def test_proposed_words(self):
         self.mix.frame_rate, self.mix.drop_frame, self.mix.start_timecode = "30000/1001", True, "01:00:00;00"
         fact = {"message": "The music stays up.", "source": "strings.wav", "remedy": None}
-        self.assertEqual(wording.proposed_text(fact), "The music stays up. Of the stems it is “strings.wav”.")
+        self.assertEqual(note_text(fact), "The music stays up. Of the stems it is “strings.wav”.")
         self.assertEqual(wording.rate_words(self.mix), "29.97 frames/s, drop-frame")
         self.mix.frame_rate, self.mix.drop_frame, self.mix.start_timecode = "25", False, "01:00:00:00"
         self.assertEqual(wording.rate_words(self.mix), "25 frames/s")

@@ -11,7 +11,7 @@ from mezzavoce.library.models import SpecVersion
 from mezzavoce.measuring.actions import request_run
 from mezzavoce.measuring.models import Finding, Run
 from mezzavoce.notes import actions as notes
-from mezzavoce.notes.models import Mark
+from mezzavoce.notes.models import Mark, Placement
 from mezzavoce.screens.desk import desk
 from mezzavoce.screens.review import review
 from mezzavoce.screens.templatetags import score
@@ -64,7 +64,7 @@ class DeskTest(ProductionCase):
             ("note", "may go out", "could be better"),
         ):
             Finding.objects.update(severity=severity)
-            Mark.objects.update(severity=severity)
+            Placement.objects.update(severity=severity)
             self.assertEqual(self.standing(), word)
             self.client.force_login(self.reviewer)
             self.assertContains(self.client.get(reverse("mix", args=[mix.pk])), said)
@@ -134,7 +134,7 @@ class ReviewTest(ProductionCase):
         self.assertContains(page, "Not yet:")
         self.assertContains(page, "wants -23.0 ± 0.5")
         self.assertContains(page, "Music does not give way")
-        self.assertContains(page, mark.evidence["remedy"]["points"][1]["at_timecode"])
+        self.assertContains(page, mark.placements.get().evidence["remedy"]["points"][1]["at_timecode"])
         self.assertContains(page, "words covered, first word covered")
 
     def test_without_stems_it_says_that_they_are_wanted(self):

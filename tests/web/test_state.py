@@ -6,7 +6,7 @@ from django.urls import reverse
 
 from mezzavoce.measuring import actions as measuring
 from mezzavoce.notes import actions as notes
-from mezzavoce.notes.models import Decision, Mark, Note
+from mezzavoce.notes.models import Decision, Note, Placement
 from mezzavoce_core.exchange.series import without
 from tests.signals import chord, talk, three_stems
 from tests.web.base import SPANS, ProductionCase, make_mix, measure_mix
@@ -19,7 +19,7 @@ class StateCase(ProductionCase):
         self.client.force_login(self.reviewer)
         self.mix = make_mix(self.production, self.lead)
         measure_mix(self.mix, three_stems(talk(40, SPANS), chord(40, -22)))
-        self.marks = list(Mark.objects.order_by("in_sample", "id"))
+        self.marks = [p.mark for p in Placement.objects.order_by("in_sample", "id")]
         first = self.marks[0].label
         self.shown = {"mark": first, "shown": first}
         self.seen = self.changes("mix-state", self.mix, **self.shown)["version"]

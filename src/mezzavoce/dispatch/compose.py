@@ -6,7 +6,7 @@ from django.conf import settings
 from django.template.loader import render_to_string
 
 from mezzavoce_core.exchange.notes_csv import write_notes_csv
-from mezzavoce_core.exchange.remedies import change, gain, prediction, whom
+from mezzavoce_core.exchange.words import change, gain, prediction, whom
 
 from ..library.models import Mix
 from ..notes.selectors import Marked
@@ -16,20 +16,20 @@ from ..notes.wording import rate_words
 def content_of(item: Marked) -> dict[str, Any]:
     """A note as it is frozen when it is sent."""
     mark, clock = item.mark, item.mix.clock
-    remedy = mark.evidence["remedy"]
+    remedy = item.evidence["remedy"]
     assert item.note is not None
     return {
         "label": mark.label,
         "family": mark.family,
         "severity": item.note.severity,
-        "title": mark.title,
+        "title": item.title,
         "text": item.note.text,
         "in_s": item.in_s,
         "out_s": item.out_s,
         "in_timecode": clock.timecode_in(item.in_s),
         "out_timecode": clock.timecode_out(item.out_s),
         "role": whom(remedy) if remedy else None,
-        "change": change(remedy, mark.evidence["kind"]) if remedy else "",
+        "change": change(remedy, item.evidence["kind"]) if remedy else "",
         "prediction": prediction(remedy) if remedy else "",
         "points": [{"timecode": p["at_timecode"], "gain": gain(p["gain_db"])} for p in remedy["points"]]
         if remedy and remedy["action"] != "carve"

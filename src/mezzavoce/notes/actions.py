@@ -10,6 +10,8 @@ from django.db import transaction
 from django.http import Http404
 from django.utils import timezone
 
+from mezzavoce_core.exchange.words import note_text
+
 from ..accounts.access import require
 from ..accounts.models import Person, record
 from ..config.refusals import Overtaken, Refused
@@ -17,9 +19,8 @@ from ..library.models import Membership, Mix
 from ..measuring.actions import last_correction, withdraw
 from ..measuring.models import Correction
 from ..measuring.selectors import current_judgement
-from .models import Decision, Mark, Note, Trim
+from .models import Decision, Mark, Note, Placement, Trim
 from .selectors import marked
-from .wording import proposed_text
 
 _TEXT_LENGTH = 4000
 
@@ -237,9 +238,9 @@ def _follow(mark: Mark, mix: Mix, what: str) -> None:
     note = Note.objects.filter(marks=mark, mix=mix).first()
     if what == Decision.What.NOTE:
         if note is None:
-            note = Note.objects.create(
-                programme=mark.programme, mix=mix, text=proposed_text(mark.evidence), severity=mark.severity
-            )
+            placement = Placement.objects.get(mark=mark, mix=mix)
+            text = note_text(placement.evidence)
+            note = Note.objects.create(programme=mark.programme, mix=mix, text=text, severity=placement.severity)
             note.marks.add(mark)
         elif note.state == Note.State.WITHDRAWN:
             note.state = Note.State.WRITTEN
@@ -277,8 +278,9 @@ def word_note(person: Person, note: Note, text: str, version: int) -> Note:
 
 def remedy_of(mix: Mix, label: str, choice: int) -> dict[str, Any]:
     """The remedy of a mark (0) or one of its alternatives (1 and up). Raises Refused where there is none."""
-    mark = Mark.objects.filter(mix=mix, label=label).first()
-    offered = [r for r in (mark.evidence["remedy"], *mark.evidence["alternatives"]) if r] if mark else []
+    placement = Placement.objects.filter(mix=mix, mark__label=label).first()
+    evidence = placement.evidence if placement else {"remedy": None, "alternatives": []}
+    offered = [r for r in (evidence["remedy"], *evidence["alternatives"]) if r]
     if not 0 <= choice < len(offered):
         raise Refused("Nothing is proposed here that could be heard.")
     found: dict[str, Any] = offered[choice]

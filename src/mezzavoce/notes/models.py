@@ -12,19 +12,37 @@ from ..library.models import Mix, Programme
 
 
 class Mark(models.Model):
-    """The letter that a finding keeps for the whole life of the programme.
+    """What a finding is, for the whole life of the programme: its label, and what kind of fault it names.
 
-    ``evidence`` is the finding it was last seen as.
+    Where it lies in a mix, and what was found there, is its placement in that mix.
     """
 
     programme = models.ForeignKey(Programme, on_delete=models.PROTECT, related_name="marks")
     label = models.CharField(max_length=4)
+    # The mix in which it was found first.
     mix = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="marks")
-    in_sample = models.PositiveBigIntegerField()
-    out_sample = models.PositiveBigIntegerField()
     role = models.CharField(max_length=10)
     kind = models.CharField(max_length=40)
     family = models.CharField(max_length=10)
+
+    class Meta:
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["programme", "label"], name="letters_given_once")
+        ]
+        ordering: ClassVar[list[str]] = ["id"]
+
+    def __str__(self) -> str:
+        """Its label and what kind it is of."""
+        return f"{self.label}: {self.kind}"
+
+
+class Placement(models.Model):
+    """Where a mark lies in one mix, in whole samples, and the finding that it was last seen as there."""
+
+    mark = models.ForeignKey(Mark, on_delete=models.PROTECT, related_name="placements")
+    mix = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="placements")
+    in_sample = models.PositiveBigIntegerField()
+    out_sample = models.PositiveBigIntegerField()
     severity = models.CharField(max_length=6)
     # What it is in a few words, apart from the long evidence: lists of hundreds need no more.
     title = models.CharField(max_length=120)
@@ -32,13 +50,13 @@ class Mark(models.Model):
 
     class Meta:
         constraints: ClassVar[list[models.BaseConstraint]] = [
-            models.UniqueConstraint(fields=["programme", "label"], name="letters_given_once")
+            models.UniqueConstraint(fields=["mix", "mark"], name="one_placement_a_mix")
         ]
         ordering: ClassVar[list[str]] = ["in_sample", "id"]
 
     def __str__(self) -> str:
-        """Its label and what it stands for."""
-        return f"{self.label}: {self.title}"
+        """Which mark, and what it is."""
+        return f"{self.mark.label}: {self.title}"
 
 
 class Decision(models.Model):

@@ -2,10 +2,11 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Any
 
 from ..library.models import Mix
 from ..measuring.models import Finding, Judgement
-from .models import Decision, Mark, Note, Trim
+from .models import Decision, Mark, Note, Placement, Trim
 
 
 @dataclass(frozen=True)
@@ -15,12 +16,33 @@ class Marked:
     ``finding`` is None when the newest measurement does not find it any more.
     """
 
-    mark: Mark
+    placement: Placement
     mix: Mix
     finding: Finding | None
     decision: Decision | None
     note: Note | None
     trim: Trim | None = None
+
+    @property
+    def mark(self) -> Mark:
+        """The mark itself."""
+        return self.placement.mark
+
+    @property
+    def severity(self) -> str:
+        """How grave it is: must, should or note."""
+        return self.placement.severity
+
+    @property
+    def title(self) -> str:
+        """What it is, in a few words."""
+        return self.placement.title
+
+    @property
+    def evidence(self) -> dict[str, Any]:
+        """The finding that it was last seen as in this mix."""
+        found: dict[str, Any] = self.placement.evidence
+        return found
 
     @property
     def state(self) -> str:
@@ -39,12 +61,12 @@ class Marked:
     @property
     def in_s(self) -> float:
         """Where it begins, in seconds."""
-        return self.mix.seconds((self.trim or self.mark).in_sample)
+        return self.mix.seconds((self.trim or self.placement).in_sample)
 
     @property
     def out_s(self) -> float:
         """Where it ends, in seconds."""
-        return self.mix.seconds((self.trim or self.mark).out_sample)
+        return self.mix.seconds((self.trim or self.placement).out_sample)
 
     @property
     def in_timecode(self) -> str:
@@ -67,7 +89,7 @@ def marked(mix: Mix, judgement: Judgement | None, *, whole: bool = False) -> lis
 
     The ``whole`` ones with their evidence, which is long.
     """
-    # The mark holds what the finding says.
+    # The placement holds what the finding says.
     findings = {f.mark_id: f for f in judgement.findings.defer("evidence")} if judgement else {}
     decisions = newest_decisions([mix])
     notes = {
@@ -77,9 +99,16 @@ def marked(mix: Mix, judgement: Judgement | None, *, whole: bool = False) -> lis
     }
     trims = {t.mark_id: t for t in Trim.objects.filter(mix=mix, withdrawn=None)}
     found = [
-        Marked(m, mix, findings.get(m.pk), decisions.get((mix.pk, m.pk)), notes.get(m.pk), trims.get(m.pk))
-        for m in Mark.objects.filter(mix=mix).defer(*([] if whole else ["evidence"]))
-        if m.pk in findings or (mix.pk, m.pk) in decisions
+        Marked(
+            p,
+            mix,
+            findings.get(p.mark_id),
+            decisions.get((mix.pk, p.mark_id)),
+            notes.get(p.mark_id),
+            trims.get(p.mark_id),
+        )
+        for p in Placement.objects.filter(mix=mix).select_related("mark").defer(*([] if whole else ["evidence"]))
+        if p.mark_id in findings or (mix.pk, p.mark_id) in decisions
     ]
     return sorted(found, key=lambda m: (m.in_s, m.mark.pk))
 

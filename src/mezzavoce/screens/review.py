@@ -3,7 +3,7 @@
 from functools import cached_property
 from typing import Any
 
-from mezzavoce_core.exchange.remedies import change, in_sentence, lack, on_the_whole, prediction
+from mezzavoce_core.exchange.words import change, in_sentence, lack, note_text, on_the_whole, prediction, short_name
 
 from ..accounts.access import role_in
 from ..accounts.models import Person
@@ -14,9 +14,8 @@ from ..library.models import Membership, Mix
 from ..library.selectors import mix_for
 from ..measuring.selectors import current_judgement, newest_run
 from ..notes.actions import UndoableAction, last_undoable_action
-from ..notes.models import Mark
+from ..notes.models import Placement
 from ..notes.selectors import Marked, marked
-from ..notes.wording import KINDS, proposed_text
 from .bands import BandPicture, bands_of
 from .pictures import Picture, picture_of
 from .ranges import RangeWords, range_words, remarks
@@ -90,7 +89,7 @@ class Review:
     def word(self, item: Marked) -> str:
         """The word at the end of a mark's line: weight while open, then the decision, then the editor's answer."""
         if item.is_open:
-            return item.mark.severity
+            return item.severity
         answer = self.answers.get(item.note.pk) if item.note else None
         return Answer.What(answer.what).label if answer else item.state
 
@@ -119,14 +118,14 @@ class Review:
         """Wordings for the chosen finding."""
         if self.chosen is None:
             return {}
-        evidence = self.chosen.mark.evidence
+        evidence = self.chosen.evidence
         remedy = evidence["remedy"]
         return {
             "change": change(remedy, evidence["kind"]) if remedy else "",
             "prediction": prediction(remedy) if remedy else "",
-            "proposed": proposed_text(evidence),
+            "proposed": note_text(evidence),
             "alternatives": [(in_sentence(change(a, evidence["kind"])), lack(a)) for a in evidence["alternatives"]],
-            "also": [KINDS.get(k, k) for k in evidence["also"]],
+            "also": [short_name(k) for k in evidence["also"]],
         }
 
     @property
@@ -153,15 +152,13 @@ class Review:
     def picture(self) -> Picture | None:
         """What is drawn from the samples beside the chosen finding."""
         return (
-            picture_of(self.chosen.mark.evidence, self.judgement.detail["file"])
-            if self.chosen and self.judgement
-            else None
+            picture_of(self.chosen.evidence, self.judgement.detail["file"]) if self.chosen and self.judgement else None
         )
 
     @property
     def bands(self) -> BandPicture | None:
         """Voice over what lies under it, band by band, for a finding that is about words."""
-        return bands_of(self.chosen.mark.evidence, self.judgement.detail) if self.chosen and self.judgement else None
+        return bands_of(self.chosen.evidence, self.judgement.detail) if self.chosen and self.judgement else None
 
     @property
     def range(self) -> RangeWords:
@@ -178,7 +175,7 @@ class Review:
     def for_page(self) -> dict[str, Any]:
         """What the scripts of the page need of the judgement, as JSON types."""
         clock = self.mix.clock
-        evidence = dict(Mark.objects.filter(pk__in=[m.mark.pk for m in self.marks]).values_list("pk", "evidence"))
+        evidence = dict(Placement.objects.filter(mix=self.mix).values_list("mark", "evidence"))
         detail = self.judgement.detail if self.judgement else {}
         return {
             "run": self.judgement.run_id if self.judgement else 0,
@@ -202,9 +199,9 @@ def _mark(item: Marked, evidence: dict[str, Any]) -> dict[str, Any]:
         "label": mark.label,
         "kind": mark.kind,
         "family": mark.family,
-        "severity": mark.severity,
+        "severity": item.severity,
         "state": item.state,
-        "title": mark.title,
+        "title": item.title,
         "in": item.in_s,
         "out": item.out_s,
         "role": mark.role,

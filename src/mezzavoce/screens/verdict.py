@@ -27,7 +27,7 @@ def sentence(judgement: Judgement, marks: list[Marked]) -> str:
     """Does this mix pass, and where not."""
     dismissed = [m for m in marks if m.state in ("not a fault", "allowed")]
     left = [m for m in marks if m.finding and m not in dismissed]
-    must = [m for m in left if m.mark.severity == "must"]
+    must = [m for m in left if m.severity == "must"]
     if not left:
         return "May go out: nothing was found." if not dismissed else "May go out: what was found has been decided."
     if not must:
@@ -42,7 +42,7 @@ def sentence(judgement: Judgement, marks: list[Marked]) -> str:
 
 def _allowed(left: list[Marked]) -> str:
     """What is left where nothing must be mended: first what falls short of the spec, else what is taste."""
-    should = [m for m in left if m.mark.severity == "should"]
+    should = [m for m in left if m.severity == "should"]
     some = should or left
     return f"May go out; {len(some)} place{'' if len(some) == 1 else 's'} {'should' if should else 'could'} be better."
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from ..exchange.remedies import change, gain, in_sentence, lack, prediction, stem_told
+from ..exchange.words import change, gain, in_sentence, lack, prediction, stem_told
 from ..media.probe import DEFAULT_RATE
 from ..timecode import Clock, FrameRate, parse_rate
 

@@ -37,7 +37,7 @@ def served(context: JudgingContext, duck: Duck) -> list[Passage]:
 
     Under one that is not sure only where the level went down, too.
     """
-    known = context.served_by.get(id(duck))
+    known = None if duck.index is None else context.served_by.get(duck.index)
     return _served(context, duck) if known is None else known
 
 
@@ -69,25 +69,27 @@ def usual_depth_db(context: JudgingContext, without: Sequence[Duck]) -> float | 
 
 
 def _middle(depths: Mapping[int, float], without: Sequence[Duck]) -> float | None:
-    left_out = {id(d) for d in without}
+    left_out = {d.index for d in without}
     others = [depth for which, depth in depths.items() if which not in left_out]
     # Of a few numbers, asked for again and again, NumPy's takes many times as long.
     return float(median(others)) if others else None
 
 
 def _sure(context: JudgingContext) -> list[Duck]:
-    return [d for d in known_ducks(context) if id(d) in context.sure_depths]
+    return [d for d in known_ducks(context) if d.index in context.sure_depths]
 
 
 def served_by(context: JudgingContext) -> dict[int, list[Passage]]:
-    """Passages that lie under each duck of a programme, by its identity."""
-    return {id(d): _served(context, d) for d in known_ducks(context)}
+    """Passages that lie under each duck of a programme, by its index."""
+    return {d.index: _served(context, d) for d in known_ducks(context) if d.index is not None}
 
 
 def wanted_depths(context: JudgingContext) -> dict[int, float]:
-    """How deep each sure duck would have to be, by its identity."""
+    """How deep each sure duck would have to be, by its index."""
     return {
-        id(d): d.depth_db + max((context.need_db(p) for p in served(context, d)), default=0.0) for d in _sure(context)
+        d.index: d.depth_db + max((context.need_db(p) for p in served(context, d)), default=0.0)
+        for d in _sure(context)
+        if d.index is not None
     }
 
 

@@ -170,9 +170,9 @@ class JudgingContext:
     """Name and weighted power per tick of each."""
     cues: tuple[Cue, ...] | None = None
     served_by: Mapping[int, list[Passage]] = field(default_factory=dict)
-    """The passages that lie under each duck, by its identity."""
+    """The passages that lie under each duck, by its index."""
     wanted_depths: Mapping[int, float] = field(default_factory=dict)
-    """How deep each sure duck that serves a voice would have to be, by its identity: as it is, or deeper where the
+    """How deep each sure duck that serves a voice would have to be, by its index: as it is, or deeper where the
     voice is not clear."""
     captions: Captions | None = None
     important: tuple[tuple[float, float], ...] = ()
@@ -257,8 +257,10 @@ class JudgingContext:
 
     @cached_property
     def sure_depths(self) -> Mapping[int, float]:
-        """How deep each duck is that serves a voice and is sure, by its identity."""
-        return {id(d): d.depth_db for d in self.ducks or () if d.speech and d.certainty >= SURE}
+        """How deep each duck is that serves a voice and is sure, by its index."""
+        return {
+            d.index: d.depth_db for d in self.ducks or () if d.index is not None and d.speech and d.certainty >= SURE
+        }
 
     @cached_property
     def gated(self) -> Gated:
@@ -294,15 +296,16 @@ class JudgingContext:
 
 @dataclass(frozen=True)
 class Kind:
-    """A kind of finding: its name, its family, and how it is found.
-
-    ``alone``: from measurement, spec and programme, whatever people say of speech.
-    """
+    """A kind of finding: its name, its family, what it is called in a few words, and how it is found."""
 
     name: str
     family: str
+    short: str
     find: Callable[[JudgingContext], Iterable[Finding]]
     alone: bool = False
+    """Whether it is found from measurement, spec and programme, whatever people say of speech."""
+    reshaped: str = "Draw the ramp of {who} anew"
+    """A remedy that gives a move another shape, as a sentence with ``{who}``, ``{amount}`` and ``{signed}`` (dB)."""
 
     def found(self, context: JudgingContext) -> Iterable[Finding]:
         """Its findings; those of a kind that looks at sound alone are found once."""

@@ -1,6 +1,6 @@
 """Which of several stems of one role is to blame, and which of them a remedy is for."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 from ..measure.measurement import StemLevels
@@ -19,7 +19,7 @@ def source_of(context: JudgingContext, role: str, in_s: float, out_s: float) -> 
     if len(stems) < 2:
         return None
     energies = _energies(context, stems, in_s, out_s)
-    return stems[energies.index(max(energies))].name
+    return stems[max(energies, key=lambda k: energies[k])].name
 
 
 def for_stems(context: JudgingContext, remedy: Remedy) -> Remedy:
@@ -33,22 +33,26 @@ def for_stems(context: JudgingContext, remedy: Remedy) -> Remedy:
     if remedy.source is not None or not remedy.points:
         return remedy
     energies = _energies(context, stems, remedy.points[0].at_s, remedy.points[-1].at_s)
-    loudest = max(energies)
-    alone = sum(energies) - loudest <= loudest * float(db_to_power(_NOTHING_DB))
-    return replace(remedy, source=stems[energies.index(loudest)].name) if alone else replace(remedy, together=True)
+    loudest = max(energies, key=lambda k: energies[k])
+    others = sum(energies.values()) - energies[loudest]
+    alone = others <= energies[loudest] * float(db_to_power(_NOTHING_DB))
+    return replace(remedy, source=stems[loudest].name) if alone else replace(remedy, together=True)
 
 
-def _stems(context: JudgingContext, role: str) -> list[StemLevels]:
-    return [s for s in context.measurement.stems if s.role == role]
+def _stems(context: JudgingContext, role: str) -> dict[int, StemLevels]:
+    """The stems of a role, by their place among all stems."""
+    return {k: s for k, s in enumerate(context.measurement.stems) if s.role == role}
 
 
-def _energies(context: JudgingContext, stems: Sequence[StemLevels], in_s: float, out_s: float) -> list[float]:
+def _energies(context: JudgingContext, stems: Iterable[int], in_s: float, out_s: float) -> dict[int, float]:
+    """The energy of each of some stems between two times (seconds)."""
     part = slice(round(in_s * TICKS_PER_S), round(out_s * TICKS_PER_S) + 1)
     powers = context.once(_powers)
-    return [float(powers[id(s)][part].sum()) for s in stems]
+    return {k: float(powers[k][part].sum()) for k in stems}
 
 
 def _powers(context: JudgingContext) -> Mapping[int, Floats]:
-    """Weighted power per tick of each stem, by its identity, where its role has several."""
-    roles = [s.role for s in context.measurement.stems]
-    return {id(s): context.measurement.stem_power(s) for s in context.measurement.stems if roles.count(s.role) > 1}
+    """Weighted power per tick of each stem, by its place among all stems, where its role has several."""
+    stems = context.measurement.stems
+    roles = [s.role for s in stems]
+    return {k: context.measurement.stem_power(s) for k, s in enumerate(stems) if roles.count(s.role) > 1}

@@ -72,6 +72,8 @@ class Duck:
     nats: Mapping[str, float] = field(default_factory=dict)
     """What is special about it (see ``gain.edge_classes``), and by how many nats more speaks for that than chance
     would."""
+    index: int | None = None
+    """Its place among the ducks of a judgement; None as long as it is not judged."""
 
     def tells(self, claim: str) -> bool:
         """Whether what is special about it is more than chance."""
@@ -167,7 +169,9 @@ def with_levels(ducks: Sequence[Duck], music: Floats) -> tuple[Duck, ...]:
             len(music) / TICKS_PER_S if duck.return_start_s is None else duck.return_start_s,
         )
         complete.append(
-            replace(duck, open_lufs=mean_lufs(np.concatenate(clear)) if clear else None, bed_lufs=mean_lufs(bed))
+            replace(
+                duck, index=k, open_lufs=mean_lufs(np.concatenate(clear)) if clear else None, bed_lufs=mean_lufs(bed)
+            )
         )
     return tuple(complete)
 

@@ -6,7 +6,7 @@ from django import template
 from django.utils.html import format_html, format_html_join, mark_safe
 from django.utils.safestring import SafeString
 
-from ...notes.wording import KINDS
+from mezzavoce_core.exchange.words import figure_words, short_name
 
 register = template.Library()
 
@@ -23,7 +23,7 @@ _OF_FAMILY = {"voice": "diamond", "ducking": "round", "music": "triangle", "effe
 @register.filter
 def kind_words(kind: str) -> str:
     """A kind of finding in a few words."""
-    return KINDS.get(kind, kind)
+    return short_name(kind)
 
 
 @register.simple_tag
@@ -203,22 +203,10 @@ def tenth(value: float | str | None) -> str:
     return "" if value in (None, "") else f"{value:.1f}"
 
 
-_DIGITS = {"of 1": 2, "samples": 0, "correlation": 2, "s": 2}
-
-
-_SHARES = ("clear-share-low", "caption-unheard")
-"""Kinds whose figures of 1 are shares, of which people speak in per cent."""
-
-
 @register.filter
 def figure(evidence: dict[str, Any], name: str) -> str:
-    """What was ``measured`` or its ``limit`` with as many digits as its unit is worth, and the unit."""
-    value, unit = evidence[name], evidence["unit"]
-    if value is None:
-        return ""
-    if unit == "of 1" and evidence["kind"] in _SHARES:
-        return f"{100 * value:.0f} %"
-    return f"{value:.{_DIGITS.get(unit, 1)}f} {unit}".rstrip()
+    """What was ``measured`` or its ``limit``, with its unit."""
+    return figure_words(evidence, name)
 
 
 @register.filter

@@ -96,4 +96,4 @@ def _close(captions: list[Caption]) -> list[list[Caption]]:
     return groups
 
 
-KIND = Kind("caption-unheard", "voice", find)
+KIND = Kind("caption-unheard", "voice", "caption without voice", find)

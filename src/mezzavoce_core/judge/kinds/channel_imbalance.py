@@ -65,4 +65,4 @@ def _finding(
     )
 
 
-KIND = Kind("channel-imbalance", "signal", find, alone=True)
+KIND = Kind("channel-imbalance", "signal", "one side louder", find, alone=True)

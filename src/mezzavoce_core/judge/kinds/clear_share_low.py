@@ -44,4 +44,4 @@ def _all_over(context: JudgingContext, clearance_lu: float) -> bool:
     return len(thin) >= _FEWEST and len(thin) * 3 >= len(context.passages or ())
 
 
-KIND = Kind("clear-share-low", "voice", find)
+KIND = Kind("clear-share-low", "voice", "too little in the clear", find)

@@ -49,4 +49,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("clipped", "peak", find, alone=True)
+KIND = Kind("clipped", "peak", "cut off flat", find, alone=True)

@@ -87,4 +87,4 @@ def _goes_on(first: Cue, second: Cue) -> bool:
     )
 
 
-KIND = Kind("cue-level-jump", "music", find)
+KIND = Kind("cue-level-jump", "music", "cue off the others", find)

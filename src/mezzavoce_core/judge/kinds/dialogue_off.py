@@ -35,4 +35,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     )
 
 
-KIND = Kind("dialogue-off", "loudness", find)
+KIND = Kind("dialogue-off", "loudness", "dialogue far from the rest", find)

@@ -78,4 +78,4 @@ def _together(gaps: Sequence[Gap]) -> list[list[Gap]]:
     return groups
 
 
-KIND = Kind("dropout", "signal", find, alone=True)
+KIND = Kind("dropout", "signal", "sound gone", find, alone=True)

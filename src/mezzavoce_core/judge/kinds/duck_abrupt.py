@@ -43,4 +43,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             )
 
 
-KIND = Kind("duck-abrupt", "ducking", find)
+KIND = Kind("duck-abrupt", "ducking", "a step", find)

@@ -41,4 +41,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("duck-early", "ducking", find)
+KIND = Kind("duck-early", "ducking", "early fall", find, reshaped="Let {who} stay up until just before the first word")

@@ -98,4 +98,10 @@ def _above_bed(duck: Duck, passage: Passage) -> float:
     return float(power_to_db(np.mean(db_to_power(duck.gain_db(times))))) + duck.depth_db
 
 
-KIND = Kind("duck-late", "ducking", find)
+KIND = Kind(
+    "duck-late",
+    "ducking",
+    "late fall",
+    find,
+    reshaped="Let {who} fall before the first word ({amount} dB down, earlier)",
+)

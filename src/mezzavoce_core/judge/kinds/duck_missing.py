@@ -54,4 +54,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("duck-missing", "ducking", find)
+KIND = Kind("duck-missing", "ducking", "music stays up", find)

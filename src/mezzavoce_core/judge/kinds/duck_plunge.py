@@ -46,4 +46,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("duck-plunge", "ducking", find)
+KIND = Kind("duck-plunge", "ducking", "drops away", find, reshaped="Let {who} fall {amount} dB less")

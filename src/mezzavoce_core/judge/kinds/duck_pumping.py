@@ -58,4 +58,4 @@ def _held(pumps: Sequence[Pump]) -> Remedy:
     return Remedy(action="hold", role="music", amount_db=-round(max(p.rise_db for p in pumps), 1), points=tuple(points))
 
 
-KIND = Kind("duck-pumping", "ducking", find)
+KIND = Kind("duck-pumping", "ducking", "pumping between words", find)

@@ -67,4 +67,4 @@ def _all_along(context: JudgingContext, passage: Passage, clearance_lu: float) -
     return not len(near) or float((near < clearance_lu).mean()) >= _MOST
 
 
-KIND = Kind("duck-shallow", "ducking", find)
+KIND = Kind("duck-shallow", "ducking", "falls too little", find)

@@ -40,4 +40,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             )
 
 
-KIND = Kind("duck-slow-ramp", "ducking", find)
+KIND = Kind("duck-slow-ramp", "ducking", "slow ramp", find)

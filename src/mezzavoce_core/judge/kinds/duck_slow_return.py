@@ -95,4 +95,10 @@ def _heard(context: JudgingContext, from_s: float, to_s: float) -> bool:
     return level is not None and level > ABSENT_BELOW_LUFS
 
 
-KIND = Kind("duck-slow-return", "ducking", find)
+KIND = Kind(
+    "duck-slow-return",
+    "ducking",
+    "stays down",
+    find,
+    reshaped="Let {who} come back {amount} dB soon after the last word",
+)

@@ -32,4 +32,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("duck-stray", "ducking", find)
+KIND = Kind("duck-stray", "ducking", "dip for nobody", find)

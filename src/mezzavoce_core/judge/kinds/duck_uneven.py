@@ -40,4 +40,10 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("duck-uneven", "ducking", find)
+KIND = Kind(
+    "duck-uneven",
+    "ducking",
+    "bed at another level",
+    find,
+    reshaped="Bring the bed of {who} to where it is elsewhere ({signed} dB)",
+)

@@ -33,4 +33,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     )
 
 
-KIND = Kind("duration-off", "signal", find)
+KIND = Kind("duration-off", "signal", "wrong length", find)

@@ -62,4 +62,4 @@ def _gap(passage: Passage) -> Gap:
     return over_first_word
 
 
-KIND = Kind("first-word-masked", "voice", find)
+KIND = Kind("first-word-masked", "voice", "first word covered", find)

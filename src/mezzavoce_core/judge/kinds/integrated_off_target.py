@@ -46,4 +46,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     )
 
 
-KIND = Kind("integrated-off-target", "loudness", find)
+KIND = Kind("integrated-off-target", "loudness", "loudness off target", find)

@@ -58,4 +58,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             )
 
 
-KIND = Kind("inverse-phase", "signal", find, alone=True)
+KIND = Kind("inverse-phase", "signal", "channels against each other", find, alone=True)

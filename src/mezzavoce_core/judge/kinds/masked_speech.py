@@ -125,4 +125,4 @@ def _finding(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray
     )
 
 
-KIND = Kind("masked-speech", "voice", find)
+KIND = Kind("masked-speech", "voice", "words covered", find)

@@ -32,4 +32,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("momentary-over", "loudness", find)
+KIND = Kind("momentary-over", "loudness", "too loud for a moment", find)

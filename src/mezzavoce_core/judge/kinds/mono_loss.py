@@ -51,4 +51,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("mono-loss", "signal", find, alone=True)
+KIND = Kind("mono-loss", "signal", "loss in mono", find, alone=True)

@@ -72,4 +72,4 @@ def _finding(context: JudgingContext, role: str, cue: Cue, rise: float, limit: f
     )
 
 
-KIND = Kind("music-abrupt-entry", "music", find)
+KIND = Kind("music-abrupt-entry", "music", "abrupt entry", find, reshaped="Fade {who} in over half a second")

@@ -67,4 +67,4 @@ def _finding(context: JudgingContext, cue: Cue, limit: float) -> Finding:
     )
 
 
-KIND = Kind("music-cut-off", "music", find)
+KIND = Kind("music-cut-off", "music", "music cut off", find, reshaped="Fade {who} out before the end")

@@ -45,4 +45,4 @@ def _finding(context: JudgingContext, meeting: Meeting) -> Finding:
     )
 
 
-KIND = Kind("music-overlap", "music", find)
+KIND = Kind("music-overlap", "music", "two cues at once", find)

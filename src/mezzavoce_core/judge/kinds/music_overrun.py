@@ -31,4 +31,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("music-overrun", "music", find)
+KIND = Kind("music-overrun", "music", "music past the end", find, reshaped="Fade {who} out before the end")

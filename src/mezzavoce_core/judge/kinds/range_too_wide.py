@@ -31,4 +31,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     )
 
 
-KIND = Kind("range-too-wide", "loudness", find)
+KIND = Kind("range-too-wide", "loudness", "range too wide", find)

@@ -52,4 +52,4 @@ def _finding(context: JudgingContext, section: Section, limit: float) -> Finding
     )
 
 
-KIND = Kind("section-jump", "loudness", find)
+KIND = Kind("section-jump", "loudness", "a section off level", find)

@@ -32,4 +32,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("short-term-over", "loudness", find)
+KIND = Kind("short-term-over", "loudness", "too loud for three seconds", find)

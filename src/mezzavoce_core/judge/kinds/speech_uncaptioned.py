@@ -33,4 +33,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("speech-uncaptioned", "voice", find)
+KIND = Kind("speech-uncaptioned", "voice", "speech without caption", find)

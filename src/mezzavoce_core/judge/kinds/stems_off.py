@@ -206,4 +206,4 @@ def _energy_db(power: Floats) -> float:
     return float(_level_db(power.max(initial=0.0)))
 
 
-KIND = Kind("stems-off", "signal", find)
+KIND = Kind("stems-off", "signal", "stems off the mix", find)

@@ -54,4 +54,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("true-peak-over", "peak", find, alone=True)
+KIND = Kind("true-peak-over", "peak", "peak over", find, alone=True)

@@ -104,5 +104,5 @@ def _moved(context: JudgingContext, passage: Passage, gain_db: float) -> Remedy:
     return Remedy(action="lower" if gain_db < 0 else "raise", role="dialogue", amount_db=gain_db, points=points)
 
 
-KIND = Kind("voice-low", "voice", find)
-UNEVEN = Kind("voice-uneven", "voice", find_uneven)
+KIND = Kind("voice-low", "voice", "voice too low", find)
+UNEVEN = Kind("voice-uneven", "voice", "voice at another level", find_uneven)

@@ -48,4 +48,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     )
 
 
-KIND = Kind("voice-noise", "voice", find)
+KIND = Kind("voice-noise", "voice", "noise behind the voice", find)

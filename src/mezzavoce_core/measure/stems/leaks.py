@@ -9,8 +9,9 @@ from itertools import product
 
 import numpy as np
 
+from ...signal.comparison import coherence, coherent_power, fit_gains, shifted
 from ...signal.mono import Mono, ReadStretch
-from .placing import STRETCH_S, coherence, fit_gains, held_power, shifted
+from .placing import STRETCH_S
 
 _LEAKED, _BEYOND_CHANCE = 0.12, 4.0
 _ELSEWHERE_S = (0.7, 1.9, -1.3)
@@ -116,8 +117,8 @@ def _changed_gain(own: Mono, there: Mono, rate_hz: int) -> float:
 
     A room or a filter turns its phases, so that no one factor fits.
     """
-    by_chance = float(np.mean([held_power(there, np.roll(own, round(s * rate_hz))) for s in _ELSEWHERE_S]))
-    return float(np.sqrt(max(held_power(there, own) - by_chance, _LEAST_GAIN**2)))
+    by_chance = float(np.mean([coherent_power(there, np.roll(own, round(s * rate_hz))) for s in _ELSEWHERE_S]))
+    return float(np.sqrt(max(coherent_power(there, own) - by_chance, _LEAST_GAIN**2)))
 
 
 def _one_after_another(pairs: Sequence[tuple[Mono, Mono]]) -> tuple[Mono, Mono]:

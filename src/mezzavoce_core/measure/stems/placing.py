@@ -8,21 +8,17 @@ because a stem can lie far below its neighbours.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
-from numpy.typing import NDArray
 
+from ...signal.comparison import SHORTEST, coherence, expected_coherence, find_delay, fit_gains, shifted
 from ...signal.mono import Mono, ReadStretch
-from ...signal.transforms import good_size, transform
 from ...units import Floats
 from ..meter import TICKS_PER_S
 
 MAX_DELAY_S = 2.0
 STRETCH_S = 12.0
 _STRETCHES = 4
-_FRAME, _LONG_FRAME = 2048, 8192
 _CONTAINED = 0.12
 _CONTAINED_SHARE = 0.5
 """Of the coherence that a stem would have as it was delivered; less is enough for a soft one below loud ones that were
@@ -79,100 +75,6 @@ def loud_stretches(power: Floats) -> list[float]:
     return [c / TICKS_PER_S for c in sorted(chosen)]
 
 
-def find_delay(mix: Mono, stem: Mono, rate_hz: int) -> int:
-    """Samples by which the stem has to be shifted later to lie on the mix, within 2 s either way.
-
-    0 where no peak is clear.
-    """
-    reach = int(MAX_DELAY_S * rate_hz)
-    # What comes round from the other end overlaps nothing that lies within reach.
-    size = good_size(max(len(mix), len(stem)) + reach)
-    cross = np.fft.rfft(mix, size) * np.conj(np.fft.rfft(stem, size))
-    # Whitening sharpens the peak; the floor keeps empty bands from being all noise.
-    weight = np.abs(cross)
-    correlation = np.fft.irfft(cross / (weight + 1e-3 * weight.max() + 1e-20), size)
-    near = np.concatenate([correlation[-reach:], correlation[: reach + 1]])
-    best = int(np.argmax(np.abs(near)))
-    clear = abs(near[best]) > 8 * float(np.median(np.abs(near))) + 1e-12
-    return best - reach if clear else 0
-
-
-def fit_gains(mix: Mono, stems: Sequence[Mono]) -> Floats:
-    """Least-squares gains ``(stems,)`` (factors) with which the stems together come closest to the mix."""
-    matrix = np.stack([s.astype(np.float64) for s in stems])
-    # By the products of the stems with each other, which is much less to solve than all their samples.
-    gains, *_ = np.linalg.lstsq(matrix @ matrix.T, matrix @ mix.astype(np.float64), rcond=None)
-    found: Floats = gains
-    return found
-
-
-def coherence(rest: Mono, stem: Mono) -> float:
-    """Magnitude-squared coherence of a stem with what the others leave of the mix.
-
-    Averaged by the stem's energy (0 to 1).
-    """
-    if min(len(rest), len(stem)) < 2 * _FRAME:
-        return 0.0
-    per_bin, _, power_b = _per_bin(rest, stem, _FRAME)
-    return min(1.0, float((per_bin * power_b).sum() / (power_b.sum() + 1e-20)))
-
-
-def held_power(whole: Mono, part: Mono) -> float:
-    """The power in a sound that follows from another one, over the power of that one.
-
-    However that one was filtered or reverberated, within half a second.
-
-    Frames are longer than for ``coherence``, so that a room is heard within them; what is alike by chance counts, too.
-    """
-    per_bin, power_a, power_b = _per_bin(whole, part, _LONG_FRAME)
-    return float((per_bin * power_a).sum() / (power_b.sum() + 1e-20))
-
-
-def _per_bin(one: Mono, other: Mono, frame: int) -> tuple[Floats, Floats, Floats]:
-    """Magnitude-squared coherence ``(bins,)`` of two sounds, and the power of both."""
-    a, b = _spectra(one, other, frame)
-    cross = np.abs((a * np.conj(b)).sum(axis=0, dtype=np.complex128)) ** 2
-    power_a, power_b = (_power(s).sum(axis=0, dtype=np.float64) for s in (a, b))
-    return cross / (power_a * power_b + 1e-20), power_a, power_b
-
-
-def expected(rest: Mono, stem: Mono) -> tuple[float, float]:
-    """The coherence that a stem would have if it stood in the rest as it was delivered (0 to 1).
-
-    And the standard error of its gain (a factor).
-
-    The error is that of a least-squares fit to what else is there: the products of both powers, over the square of the
-    stem's energy. Only half of it is in phase with the stem, but under a Hann window bins share so much with their
-    neighbours, (2/3)² and (1/6)² on each side, that there are half as many.
-    """
-    power_a, power_b = (_power(s).astype(np.float64) for s in _spectra(rest, stem))
-    whole = power_b.sum(axis=0)
-    share = np.minimum(1.0, whole / (power_a.sum(axis=0) + 1e-20))
-    return float((share * whole).sum() / (whole.sum() + 1e-20)), float(
-        np.sqrt((power_a * power_b).sum()) / (whole.sum() + 1e-20)
-    )
-
-
-def _spectra(rest: Mono, stem: Mono, frame: int = _FRAME) -> tuple[NDArray[np.complex64], NDArray[np.complex64]]:
-    """Spectra of the same frames ``(frames, bins)`` of both."""
-    count = min(len(rest), len(stem)) // frame * 2 - 1
-    one, other = (
-        transform(sliding_window_view(x, frame)[:: frame // 2][:count] * _window(frame)) for x in (rest, stem)
-    )
-    return one, other
-
-
-def _power(spectra: NDArray[np.complex64]) -> NDArray[np.float32]:
-    power: NDArray[np.float32] = np.square(spectra.real) + np.square(spectra.imag)
-    return power
-
-
-@lru_cache(2)
-def _window(frame: int) -> Mono:
-    window: Mono = np.hanning(frame).astype(np.float32)
-    return window
-
-
 def place(
     mix: ReadStretch, stems: Sequence[ReadStretch], loud: Sequence[Sequence[float]], rate_hz: int
 ) -> list[Placed | None]:
@@ -200,9 +102,9 @@ def _placed(delay_s: float, gain: float, found: float, rest: Mono, part: Mono) -
 
     Only if that cannot be told from the one that fits best.
     """
-    if found > _DIRECT or min(len(rest), len(part)) < 2 * _FRAME:
+    if found > _DIRECT or min(len(rest), len(part)) < SHORTEST:
         return Placed(delay_s, gain, found)
-    most, error = expected(rest, part)
+    most, error = expected_coherence(rest, part)
     place = Placed(delay_s, gain, found, most, error)
     return replace(place, gain=1.0) if place.hidden or abs(gain - 1.0) < _SURE_ERRORS * error else place
 
@@ -220,23 +122,7 @@ def _delay(mix: ReadStretch, stem: ReadStretch, places: Sequence[float], rate_hz
     for start in places:
         mixed, part = mix(start, STRETCH_S), stem(start, STRETCH_S)
         length = min(len(mixed), len(part))
-        found.append(find_delay(mixed, part, rate_hz))
+        found.append(find_delay(mixed, part, int(MAX_DELAY_S * rate_hz)))
         if found == [0] and coherence(mixed[:length], part[:length]) > _DIRECT:
             return 0
     return max(set(found), key=lambda d: (found.count(d), -abs(d)))
-
-
-def shifted(stem: ReadStretch, start: float, delay: int, rate_hz: int, length: int) -> Mono:
-    """``length`` samples of a stem from a time of the mix on, where it lies ``delay`` samples later there.
-
-    Silence where it has none.
-    """
-    begin = start - delay / rate_hz
-    part = stem(max(0.0, begin), length / rate_hz)
-    before = round(max(0.0, -begin) * rate_hz)
-    if not before and len(part) >= length:
-        return part[:length]
-    moved = np.zeros(length, dtype=np.float32)
-    there = part[: max(0, length - before)]
-    moved[before : before + len(there)] = there
-    return moved

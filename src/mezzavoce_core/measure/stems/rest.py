@@ -11,10 +11,11 @@ from itertools import permutations
 import numpy as np
 from numpy.typing import NDArray
 
+from ...signal.comparison import fit_gains, shifted
 from ...signal.kernels import mean_squares, take_out
 from ...signal.mono import Mono, ReadStretch
 from ..meter import BLOCKS_PER_S
-from .placing import STRETCH_S, Placed, fit_gains, shifted
+from .placing import STRETCH_S, Placed
 
 _PIECE_S = 60.0
 _EXPLAINED, _NOTHING_ELSE = 0.1, 1e-4

@@ -1,7 +1,13 @@
-"""The words for remedies, as they stand in results: the same in the report, on every page and in the mail."""
+"""Figures and remedies in words: the same in the report, on every page, in notes and in the mail.
+
+All take a finding or a remedy as it stands in results (``exchange.document``).
+"""
 
 from math import log10
 from typing import Any
+
+from ..judge.model import Kind
+from ..judge.registry import KINDS
 
 ROLES = {
     "dialogue": "the voice",
@@ -17,16 +23,26 @@ _TOGETHER = {
     "background": "all music and effects",
 }
 
-_RESHAPED = {
-    "duck-late": "Let {who} fall before the first word ({amount} dB down, earlier)",
-    "duck-early": "Let {who} stay up until just before the first word",
-    "duck-plunge": "Let {who} fall {amount} dB less",
-    "duck-uneven": "Bring the bed of {who} to where it is elsewhere ({signed} dB)",
-    "music-abrupt-entry": "Fade {who} in over half a second",
-    "music-cut-off": "Fade {who} out before the end",
-    "music-overrun": "Fade {who} out before the end",
-    "duck-slow-return": "Let {who} come back {amount} dB soon after the last word",
-}
+
+_SHARES = ("clear-share-low", "caption-unheard")
+"""Kinds whose figures of 1 are shares, of which people speak in per cent."""
+_DIGITS = {"of 1": 2, "samples": 0, "correlation": 2, "s": 2}
+_KINDS = {kind.name: kind for kind in KINDS}
+
+
+def short_name(kind: str) -> str:
+    """What a kind of finding is called in a few words; its name where this version does not know it."""
+    return _KINDS[kind].short if kind in _KINDS else kind
+
+
+def figure_words(finding: dict[str, Any], name: str) -> str:
+    """What was ``measured`` or its ``limit``, with as many digits as its unit is worth; "" where there is none."""
+    value, unit = finding[name], finding["unit"]
+    if value is None:
+        return ""
+    if unit == "of 1" and finding["kind"] in _SHARES:
+        return f"{100 * value:.0f} %"
+    return f"{value:.{_DIGITS.get(unit, 1)}f} {unit}".rstrip()
 
 
 def in_sentence(words: str) -> str:
@@ -57,9 +73,8 @@ def change(remedy: dict[str, Any], kind: str = "") -> str:
     """A remedy in a few words; ``kind`` is what it is for."""
     who, amount = whom(remedy), abs(remedy["amount_db"])
     if remedy["action"] == "reshape":
-        return _RESHAPED.get(kind, "Draw the ramp of {who} anew").format(
-            who=who, amount=f"{amount:.1f}", signed=f"{remedy['amount_db']:+.1f}"
-        )
+        words = _KINDS[kind].reshaped if kind in _KINDS else Kind.reshaped
+        return words.format(who=who, amount=f"{amount:.1f}", signed=f"{remedy['amount_db']:+.1f}")
     if remedy["action"] == "hold":
         return f"Hold {who} down through the pause ({amount:.1f} dB)"
     if remedy["action"] == "carve":
@@ -133,3 +148,17 @@ def lack(remedy: dict[str, Any]) -> str:
     if missing := remedy.get("headroom_missing_db"):
         return f"peaks {missing:.1f} dB over"
     return _off(remedy) if remedy.get("enough", True) else "not enough alone"
+
+
+def note_text(finding: dict[str, Any]) -> str:
+    """What is wrong and what would mend it, in two or three sentences."""
+    sentences = [str(finding["message"])]
+    if stem := stem_told(finding):
+        sentences.append(stem)
+    remedy = finding["remedy"]
+    if remedy and remedy["action"] != "gain" and remedy["role"] != "mix":
+        sentences.append(f"{change(remedy, finding['kind'])}, at the points given.")
+        others = [a for a in finding["alternatives"] if not lack(a)]
+        if others:
+            sentences.append(f"Or {in_sentence(change(others[0]))}.")
+    return " ".join(sentences)
