@@ -3,7 +3,7 @@
 from whitenoise.storage import CompressedManifestStaticFilesStorage
 
 
-class HashedModules(CompressedManifestStaticFilesStorage):
+class HashedModules(CompressedManifestStaticFilesStorage):  # type: ignore[misc]
     """Also rewrites ``import … from "./x.js";`` to the hashed names."""
 
     support_js_module_import_aggregation = True

@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 from ..accounts.access import role_in
 from ..accounts.guard import check_links, count_miss
 from ..accounts.models import Person
+from ..accounts.requests import PersonRequest
 from ..config.inputs import client_key, whole
 from ..config.refresh import changed, encoded, rendered, respond, seen_by
 from ..config.refusals import Refused, wants_json
@@ -37,7 +38,7 @@ _CLOSED = (
 
 @login_required
 @require_GET
-def notes(request: HttpRequest, mix_id: int) -> HttpResponse:
+def notes(request: PersonRequest, mix_id: int) -> HttpResponse:
     """What is written, what was sent, what came back."""
     mix = mix_for(request.user, mix_id)
     context = {
@@ -57,7 +58,7 @@ def _sent(mix: Mix) -> dict[str, Any]:
 
 @login_required
 @require_GET
-def notes_state(request: HttpRequest, mix_id: int) -> HttpResponse:
+def notes_state(request: PersonRequest, mix_id: int) -> HttpResponse:
     """What changed of what was sent since the page asked last; 204 where nothing did.
 
     A mail may have fared otherwise, or an answer may have come.
@@ -71,7 +72,7 @@ def notes_state(request: HttpRequest, mix_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def add_contact(request: HttpRequest, mix_id: int) -> HttpResponse:
+def add_contact(request: PersonRequest, mix_id: int) -> HttpResponse:
     """Somebody new to send to."""
     mix = mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
     library_actions.add_contact(
@@ -82,7 +83,7 @@ def add_contact(request: HttpRequest, mix_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def prepare(request: HttpRequest, mix_id: int) -> HttpResponse:
+def prepare(request: PersonRequest, mix_id: int) -> HttpResponse:
     """Put the notes together and show them."""
     mix = mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
     chosen = [i for i in map(whole, request.POST.getlist("contact")) if i is not None]
@@ -92,7 +93,7 @@ def prepare(request: HttpRequest, mix_id: int) -> HttpResponse:
 
 @login_required
 @require_GET
-def dispatch(request: HttpRequest, dispatch_id: int) -> HttpResponse:
+def dispatch(request: PersonRequest, dispatch_id: int) -> HttpResponse:
     """The preview, exactly as it will go out; after sending, how each mail fares."""
     row = actions.dispatch_for(request.user, dispatch_id)
     recipients = list(row.recipients.select_related("contact", "delivery").order_by("pk"))
@@ -110,8 +111,11 @@ def dispatch(request: HttpRequest, dispatch_id: int) -> HttpResponse:
 @login_required
 @require_GET
 @xframe_options_sameorigin
-@csp_replace({"default-src": ["'none'"], "style-src": ["'unsafe-inline'"], "frame-ancestors": ["'self'"]})
-def letter(request: HttpRequest, dispatch_id: int) -> HttpResponse:
+# The decorator's types know of no arguments.
+@csp_replace(  # type: ignore[arg-type]
+    {"default-src": ["'none'"], "style-src": ["'unsafe-inline'"], "frame-ancestors": ["'self'"]}
+)
+def letter(request: PersonRequest, dispatch_id: int) -> HttpResponse:
     """The mail's HTML, for the preview's frame."""
     recipient = (
         actions.dispatch_for(request.user, dispatch_id).recipients.select_related("delivery").order_by("pk").first()
@@ -123,7 +127,7 @@ def letter(request: HttpRequest, dispatch_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def send(request: HttpRequest, dispatch_id: int) -> HttpResponse:
+def send(request: PersonRequest, dispatch_id: int) -> HttpResponse:
     """Send what was prepared."""
     row = actions.dispatch_for(request.user, dispatch_id, Membership.Role.REVIEWER)
     actions.send(request.user, row, answers_by_mail="answers_by_mail" in request.POST)
@@ -132,7 +136,7 @@ def send(request: HttpRequest, dispatch_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def retry(request: HttpRequest, delivery_id: int) -> HttpResponse:
+def retry(request: PersonRequest, delivery_id: int) -> HttpResponse:
     """Try a mail again."""
     delivery = get_object_or_404(Delivery.objects.select_related("recipient__dispatch"), pk=delivery_id)
     row = actions.dispatch_for(request.user, delivery.recipient.dispatch_id, Membership.Role.REVIEWER)
@@ -142,19 +146,19 @@ def retry(request: HttpRequest, delivery_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def renew(request: HttpRequest, recipient_id: int) -> HttpResponse:
+def renew(request: PersonRequest, recipient_id: int) -> HttpResponse:
     """Send a personal link anew."""
     return _with_link(request, recipient_id, actions.renew_link)
 
 
 @login_required
 @require_POST
-def withdraw(request: HttpRequest, recipient_id: int) -> HttpResponse:
+def withdraw(request: PersonRequest, recipient_id: int) -> HttpResponse:
     """Let a personal link open nothing any more."""
     return _with_link(request, recipient_id, actions.withdraw_link)
 
 
-def _with_link(request: HttpRequest, recipient_id: int, do: Callable[[Person, Recipient], object]) -> HttpResponse:
+def _with_link(request: PersonRequest, recipient_id: int, do: Callable[[Person, Recipient], object]) -> HttpResponse:
     recipient = get_object_or_404(Recipient.objects.select_related("contact"), pk=recipient_id)
     recipient.dispatch = actions.dispatch_for(request.user, recipient.dispatch_id, Membership.Role.REVIEWER)
     do(request.user, recipient)

@@ -6,6 +6,7 @@ One function a use case, with permission, transaction and audit trail.
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
+from typing import Any
 
 from django.core.exceptions import ValidationError
 from django.core.validators import validate_email
@@ -23,6 +24,11 @@ from ..config.refusals import Refused
 from .models import Contact, Membership, Mix, Playback, Production, Programme, Spec, SpecVersion, StoredFile, Track
 from .signals import ingested
 from .sounds import CAPTIONS, Piece, Shape, check_pieces, shape_of, signature
+
+
+def _most(field: Any) -> int:
+    """How many characters a field of a model may have."""
+    return int(field.field.max_length)
 
 
 @dataclass(frozen=True)
@@ -56,7 +62,7 @@ def preset_version(name: str) -> SpecVersion:
 
 def start_production(person: Person, name: str, spec_version: SpecVersion) -> Production:
     """A new production, led by the person who starts it."""
-    name = one_line(name, Production.name.field.max_length, "The name of a production")
+    name = one_line(name, _most(Production.name), "The name of a production")
     if not name:
         raise Refused("A production needs a name.")
     with transaction.atomic():
@@ -85,10 +91,7 @@ def add_contact(person: Person, production: Production, name: str, mail: str) ->
         validate_email(mail)
     except ValidationError:
         raise Refused(f"“{mail[:100]}” is no mail address; write one like name@house.example.") from None
-    name = (
-        one_line(name, Contact.name.field.max_length, "The name of an addressee")
-        or mail[: Contact.name.field.max_length]
-    )
+    name = one_line(name, _most(Contact.name), "The name of an addressee") or mail[: Contact.name.field.max_length]
     with transaction.atomic():
         contact, made = Contact.objects.get_or_create(production=production, mail=mail, defaults={"name": name})
         if made:
@@ -106,7 +109,7 @@ def plan_programme(
 ) -> Programme:
     """A programme that is to come. Its number is free, its title says something."""
     require(person, production, Membership.Role.REVIEWER)
-    title = one_line(title, Programme.title.field.max_length, "A title")
+    title = one_line(title, _most(Programme.title), "A title")
     if not title:
         raise Refused("A programme needs a title, so that everybody knows which one is meant.")
     try:

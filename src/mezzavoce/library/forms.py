@@ -40,7 +40,7 @@ class IngestForm(forms.Form):
     frame_rate = forms.ChoiceField(choices=FRAME_RATES)
     start_timecode = forms.CharField(max_length=16)
     layout = forms.CharField(max_length=120, required=False)
-    files = forms.CharField(widget=forms.HiddenInput)
+    files = forms.CharField(widget=forms.HiddenInput)  # type: ignore[assignment]
 
     def __init__(self, production: Production, *args: Any, **kwargs: Any) -> None:
         """Programmes and files of one production only."""

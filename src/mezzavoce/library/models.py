@@ -9,6 +9,7 @@ from django.conf import settings
 from django.db import models
 
 from mezzavoce_core.judge import spec as core_spec
+from mezzavoce_core.media.probe import FileInfo
 from mezzavoce_core.timecode import Clock, parse_rate
 
 from ..accounts.access import Role
@@ -157,6 +158,11 @@ class StoredFile(models.Model):
     def __str__(self) -> str:
         """How people know it."""
         return self.name
+
+    @property
+    def info(self) -> FileInfo:
+        """What the file says about itself, as it was found when it arrived."""
+        return FileInfo.from_dict(self.facts or {})
 
     @property
     def storage_name(self) -> str:

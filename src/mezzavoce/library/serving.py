@@ -2,8 +2,8 @@
 
 import re
 from collections.abc import Iterator
-from typing import BinaryIO
 
+from django.core.files.base import File
 from django.core.files.storage import default_storage
 from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase, StreamingHttpResponse
 
@@ -46,7 +46,7 @@ def _parse(header: str, size: int) -> tuple[int, int] | None:
     return int(match[1]), min(last, size - 1)
 
 
-def _pieces(file: BinaryIO, first: int, count: int) -> Iterator[bytes]:
+def _pieces(file: File[bytes], first: int, count: int) -> Iterator[bytes]:
     with file:
         file.seek(first)
         while count and (piece := file.read(min(_PIECE, count))):

@@ -33,7 +33,7 @@ class Piece(NamedTuple):
     @property
     def info(self) -> FileInfo:
         """What the file says about itself."""
-        return FileInfo.from_dict(self.file.facts)
+        return self.file.info
 
     @property
     def channels(self) -> int:

@@ -60,7 +60,7 @@ def work_next() -> bool:
 
 def _look_through(look: Survey) -> None:
     row = look.file
-    limit_s = settings.CORE_SECONDS + settings.CORE_SECONDS_PER_SECOND * row.facts["duration_s"]
+    limit_s = settings.CORE_SECONDS + settings.CORE_SECONDS_PER_SECOND * row.info.duration_s
     with local_copy(row) as path:
         told = ask(
             "survey",

@@ -12,7 +12,7 @@ from pathlib import Path
 from django.conf import settings
 from django.core.files.storage import Storage, default_storage
 from django.db import transaction
-from django.db.models import CASCADE, Exists, OuterRef, ProtectedError, Q, QuerySet
+from django.db.models import CASCADE, Exists, ManyToOneRel, OuterRef, ProtectedError, Q, QuerySet
 from django.utils import timezone
 
 from .models import StoredFile, Upload
@@ -40,7 +40,8 @@ class Leftover:
 def sweep(*, dry_run: bool = False) -> list[Leftover]:
     """Remove everything that is left over, or say only what would be. Returns what it was."""
     now = timezone.now()
-    release = {pk for _, pks in sweeping.send(sender=StoredFile, dry_run=dry_run) for pk in pks}
+    told = sweeping.send(sender=StoredFile, dry_run=dry_run)
+    release: set[int] = {int(pk) for _, pks in told for pk in pks or ()}
     return [
         *_uploads(now, dry_run),
         *_files(now, release, dry_run),
@@ -65,11 +66,12 @@ def unused_files() -> QuerySet[StoredFile]:
 
     A row that goes with its file, as the look through it does, is no use of it.
     """
-    relations = [r for r in StoredFile._meta.get_fields(include_hidden=True) if r.one_to_many or r.one_to_one]  # noqa: SLF001  (documented)
-    pointing = [r for r in relations if r.on_delete is not CASCADE]
+    fields = StoredFile._meta.get_fields(include_hidden=True)  # noqa: SLF001  (documented)
+    pointing = [r for r in fields if isinstance(r, ManyToOneRel) and r.on_delete is not CASCADE]
     found = StoredFile.objects.all()
     for relation in pointing:
-        found = found.filter(~Exists(relation.related_model.objects.filter(**{relation.field.name: OuterRef("pk")})))
+        rows = relation.field.model._default_manager  # noqa: SLF001  (documented)
+        found = found.filter(~Exists(rows.filter(**{relation.field.name: OuterRef("pk")})))
     return found
 
 

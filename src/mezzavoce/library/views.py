@@ -4,14 +4,13 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.decorators import login_required
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from mezzavoce_core.media.probe import FileInfo
-
 from ..accounts.access import require
+from ..accounts.requests import PersonRequest
 from ..config.inputs import whole
 from ..config.refusals import Refused
 from . import actions, surveys, uploads
@@ -23,7 +22,7 @@ from .storage import free_bytes
 
 
 @login_required
-def ingest(request: HttpRequest, production_id: int) -> HttpResponse:
+def ingest(request: PersonRequest, production_id: int) -> HttpResponse:
     """The page where a mix is ingested; answers a script with where to go or what is wrong with which field."""
     production = production_for(request.user, production_id)
     if request.method != "POST":
@@ -38,7 +37,7 @@ def ingest(request: HttpRequest, production_id: int) -> HttpResponse:
     require(request.user, production, Membership.Role.REVIEWER)
     form = IngestForm(production, request.POST)
     if not form.is_valid():
-        errors = {name: " ".join(texts) for name, texts in form.errors.items()}
+        errors = {name: " ".join(map(str, texts)) for name, texts in form.errors.items()}
         return JsonResponse({"error": next(iter(errors.values())), "fields": errors}, status=422)
     chosen: dict[str, Any] = form.cleaned_data
     mix = actions.ingest(request.user, production, actions.Ingest(**chosen))
@@ -47,7 +46,7 @@ def ingest(request: HttpRequest, production_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def upload(request: HttpRequest, production_id: int) -> JsonResponse:
+def upload(request: PersonRequest, production_id: int) -> JsonResponse:
     """Announce a file; the answer says where its pieces go and how much of it is here already."""
     production = production_for(request.user, production_id, Membership.Role.REVIEWER)
     size = whole(request.POST.get("size"))
@@ -61,7 +60,7 @@ def upload(request: HttpRequest, production_id: int) -> JsonResponse:
 
 @login_required
 @require_http_methods(["GET", "PUT", "DELETE"])
-def upload_piece(request: HttpRequest, key: str) -> JsonResponse:
+def upload_piece(request: PersonRequest, key: str) -> JsonResponse:
     """Where a broken upload goes on (GET), the next piece (PUT), or giving up (DELETE)."""
     row = uploads.find(request.user, key)
     if request.method == "PUT":
@@ -77,7 +76,7 @@ def upload_piece(request: HttpRequest, key: str) -> JsonResponse:
 
 @login_required
 @require_http_methods(["GET", "POST"])
-def upload_done(request: HttpRequest, key: str) -> JsonResponse:
+def upload_done(request: PersonRequest, key: str) -> JsonResponse:
     """The file is whole (POST), and what became of it (GET): its facts, for correction, once a worker has looked at it.
 
     Until then 202.
@@ -94,13 +93,13 @@ def upload_done(request: HttpRequest, key: str) -> JsonResponse:
 
 def _facts_of(row: StoredFile) -> dict[str, Any]:
     """What a file told; whether it holds several sounds, and how such a file was mapped last."""
-    answer = {"id": row.pk, "name": row.name, "size": row.size, "facts": row.facts}
+    answer: dict[str, Any] = {"id": row.pk, "name": row.name, "size": row.size, "facts": row.facts}
     if row.kind == StoredFile.Kind.CAPTIONS:
         return answer
-    info = FileInfo.from_dict(row.facts)
+    info = row.info
     remembered = row.production.track_maps.get(signature(info))
     several, address = holds_several(info), reverse("survey", args=[row.pk])
-    answer |= {"facts": row.facts | {"says_layout": info.says_layout}, "remembered": remembered}
+    answer |= {"facts": (row.facts or {}) | {"says_layout": info.says_layout}, "remembered": remembered}
     answer["survey"] = address if several else f"{address}?pairs=1" if remembered else None
     answer["pairs"] = f"{address}?pairs=1" if not several and info.channels > 2 else None
     return answer
@@ -108,7 +107,7 @@ def _facts_of(row: StoredFile) -> dict[str, Any]:
 
 @login_required
 @require_GET
-def survey(request: HttpRequest, file_id: int) -> JsonResponse:
+def survey(request: PersonRequest, file_id: int) -> JsonResponse:
     """The sounds of a file: tracks, proposed role, why, peaks; where each can be heard.
 
     202 as long as it is looked through.

@@ -255,7 +255,7 @@ def change_spec(person: Person, spec: Spec, data: dict[str, Any]) -> SpecVersion
     with transaction.atomic():
         version = specs.new_version(person, spec, data)
         older = list(spec.versions.exclude(pk=version.pk).values_list("pk", flat=True))
-        Production.objects.filter(pk=spec.production_id, spec_version__in=older).update(spec_version=version)
+        Production.objects.filter(specs=spec, spec_version__in=older).update(spec_version=version)
         Programme.objects.filter(production=spec.production_id, spec_version__in=older).update(spec_version=version)
         _judge_soon(Run.objects.filter(mix__programme__production=spec.production_id))
     return version

@@ -29,6 +29,8 @@ def current_judgement(mix: Mix) -> Judgement | None:
     )
     newest = [(pk, spec) for pk, run, spec in known if run == known[0][1]]
     chosen = next((pk for pk, spec in newest if spec == wanted), newest[0][0] if newest else None)
+    if chosen is None:
+        return None
     return (
         Judgement.objects.filter(pk=chosen)
         .select_related("spec_version__spec", "series", "run__peaks")
@@ -89,7 +91,7 @@ def active_runs(production: Production) -> QuerySet[Run]:
     )
 
 
-def runs_for_lists() -> Prefetch:
+def runs_for_lists() -> "Prefetch[str, QuerySet[Run], str]":
     """Runs of mixes with judgements, without the long texts, newest first."""
     judgements = Judgement.objects.defer("detail", "revisited").select_related("spec_version__spec").order_by("-id")
     return Prefetch("runs", Run.objects.order_by("-id").prefetch_related(Prefetch("judgements", judgements)))

@@ -2,7 +2,7 @@
 
 from django.contrib.auth.decorators import login_required
 from django.core.files.storage import default_storage
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse, QueryDict
+from django.http import Http404, HttpResponse, HttpResponseBase, JsonResponse, QueryDict
 from django.shortcuts import redirect
 from django.utils.cache import get_conditional_response
 from django.utils.http import quote_etag
@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from mezzavoce_core.exchange.series import without
 
+from ..accounts.requests import PersonRequest
 from ..config.inputs import number
 from ..config.refusals import Refused
 from ..library.models import Membership, Mix
@@ -24,7 +25,7 @@ _HAVE_LENGTH = 400
 
 @login_required
 @require_POST
-def measure(request: HttpRequest, mix_id: int) -> HttpResponse:
+def measure(request: PersonRequest, mix_id: int) -> HttpResponse:
     """Measure (again)."""
     actions.request_run(request.user, _mix(request, mix_id))
     return redirect("mix", mix_id)
@@ -32,7 +33,7 @@ def measure(request: HttpRequest, mix_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def cancel(request: HttpRequest, run_id: int) -> HttpResponse:
+def cancel(request: PersonRequest, run_id: int) -> HttpResponse:
     """Cancel a run."""
     run = run_for(request.user, run_id, Membership.Role.REVIEWER)
     actions.cancel_run(request.user, run)
@@ -41,7 +42,7 @@ def cancel(request: HttpRequest, run_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def remove_mix(request: HttpRequest, mix_id: int) -> HttpResponse:
+def remove_mix(request: PersonRequest, mix_id: int) -> HttpResponse:
     """Take a mix out again that could not be measured."""
     mix = _mix(request, mix_id)
     actions.remove_mix(request.user, mix)
@@ -50,7 +51,7 @@ def remove_mix(request: HttpRequest, mix_id: int) -> HttpResponse:
 
 @login_required
 @require_GET
-def series(request: HttpRequest, mix_id: int) -> HttpResponseBase:
+def series(request: PersonRequest, mix_id: int) -> HttpResponseBase:
     """The curves of the current judgement, compact binary; without those that the page says it has."""
     judgement = current_judgement(mix_for(request.user, mix_id))
     if judgement is None or judgement.series is None:
@@ -68,26 +69,27 @@ def series(request: HttpRequest, mix_id: int) -> HttpResponseBase:
 
 @login_required
 @require_POST
-def prejudge(request: HttpRequest, mix_id: int) -> JsonResponse:
+def prejudge(request: PersonRequest, mix_id: int) -> JsonResponse:
     """What somebody is about to say of a stretch; nothing counts by it, but saying it takes less time then."""
     actions.prejudge(request.user, _mix(request, mix_id), *stretch_in(request.POST))
     return JsonResponse({})
 
 
-def _mix(request: HttpRequest, mix_id: int) -> Mix:
+def _mix(request: PersonRequest, mix_id: int) -> Mix:
     """A mix that the person may change."""
     return mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
 
 
 def stretch_in(said: QueryDict) -> tuple[str, tuple[str, str], tuple[str, str] | None]:
     """What a form says of which stretch, instead of which one if it was there before; as timecodes."""
-    instead = (said["instead-from"], said.get("instead-to", "")) if said.get("instead-from") else None
+    begin = said.get("instead-from")
+    instead = (begin, said.get("instead-to", "")) if begin else None
     return said.get("kind", ""), (said.get("from", ""), said.get("to", "")), instead
 
 
 @login_required
 @require_GET
-def peaks(request: HttpRequest, mix_id: int) -> HttpResponseBase:
+def peaks(request: PersonRequest, mix_id: int) -> HttpResponseBase:
     """True peaks of every channel at several levels of detail; a page asks for the bytes of its view."""
     judgement = current_judgement(mix_for(request.user, mix_id))
     if judgement is None or judgement.run.peaks is None:
@@ -97,7 +99,7 @@ def peaks(request: HttpRequest, mix_id: int) -> HttpResponseBase:
 
 @login_required
 @require_GET
-def samples(request: HttpRequest, mix_id: int) -> JsonResponse:
+def samples(request: PersonRequest, mix_id: int) -> JsonResponse:
     """The samples of a moment, every channel, for pictures at sample resolution."""
     mix = mix_for(request.user, mix_id)
     from_s, length_s = number(request.GET.get("from")), number(request.GET.get("length"))

@@ -1,9 +1,10 @@
 """What the player of a review page asks for: sound as it is, and as a remedy would make it."""
 
 from django.contrib.auth.decorators import login_required
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.views.decorators.http import require_GET
 
+from ..accounts.requests import PersonRequest
 from ..config.inputs import number, whole
 from ..config.refusals import Refused
 from ..library.selectors import mix_for
@@ -13,7 +14,7 @@ from . import actions
 
 @login_required
 @require_GET
-def sound(request: HttpRequest, mix_id: int) -> HttpResponse:
+def sound(request: PersonRequest, mix_id: int) -> HttpResponse:
     """A passage of a mix or of one of its stems.
 
     With ``mark`` as the remedy (or with ``choice`` an alternative) proposes it.

@@ -47,7 +47,8 @@ def bands_of(evidence: dict[str, Any], detail: dict[str, Any]) -> BandPicture | 
     top = max(max(b["speech_db"], b["background_db"]) for b in bands)
 
     def row(level: float) -> float:
-        return round(min(1.0, max(0.0, (top - level) / _SPAN_DB)) * _HEIGHT, 1)
+        place: float = round(min(1.0, max(0.0, (top - level) / _SPAN_DB)) * _HEIGHT, 1)
+        return place
 
     bars = [
         Bar(

@@ -4,11 +4,12 @@ Each answers with what changed by it.
 """
 
 from django.contrib.auth.decorators import login_required
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from ..accounts.requests import PersonRequest
 from ..config.inputs import client_key, whole
 from ..config.refresh import respond, seen_by
 from ..config.refusals import Refused, wants_json
@@ -23,14 +24,14 @@ from .state import state_of
 
 @login_required
 @require_GET
-def page(request: HttpRequest, mix_id: int) -> HttpResponse:
+def page(request: PersonRequest, mix_id: int) -> HttpResponse:
     """The review page."""
     return render(request, "screens/review.html", {"review": review(request.user, mix_id, request.GET.get("mark"))})
 
 
 @login_required
 @require_GET
-def state(request: HttpRequest, mix_id: int) -> HttpResponse:
+def state(request: PersonRequest, mix_id: int) -> HttpResponse:
     """What changed since the page asked last: 204 where nothing did."""
     if not wants_json(request):
         return redirect("mix", mix_id)
@@ -39,7 +40,7 @@ def state(request: HttpRequest, mix_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def decide(request: HttpRequest, mark_id: int) -> HttpResponse:
+def decide(request: PersonRequest, mark_id: int) -> HttpResponse:
     """Decide a mark in the mix it was born in."""
     mark = notes.mark_for(request.user, mark_id)
     do = notes.decide_alike if request.POST.get("alike") else notes.decide
@@ -51,7 +52,7 @@ def decide(request: HttpRequest, mark_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def trim(request: HttpRequest, mark_id: int) -> HttpResponse:
+def trim(request: PersonRequest, mark_id: int) -> HttpResponse:
     """Set in and out of a mark by hand."""
     mark = notes.mark_for(request.user, mark_id)
     notes.trim(request.user, mark, mark.mix, (request.POST.get("from", ""), request.POST.get("to", "")))
@@ -60,7 +61,7 @@ def trim(request: HttpRequest, mark_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def undo(request: HttpRequest, mix_id: int) -> HttpResponse:
+def undo(request: PersonRequest, mix_id: int) -> HttpResponse:
     """Undo the last thing that was done to a mix, and go to the mark that it was about."""
     action = notes.undo(request.user, _mix(request, mix_id))
     return _changed(request, mix_id, action.label, goes_there=True)
@@ -68,7 +69,7 @@ def undo(request: HttpRequest, mix_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def word(request: HttpRequest, note_id: int) -> HttpResponse:
+def word(request: PersonRequest, note_id: int) -> HttpResponse:
     """Change the wording of a note."""
     note = notes.note_for(request.user, note_id)
     version = whole(request.POST.get("version"))
@@ -81,7 +82,7 @@ def word(request: HttpRequest, note_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def correct(request: HttpRequest, mix_id: int) -> HttpResponse:
+def correct(request: PersonRequest, mix_id: int) -> HttpResponse:
     """Say what a stretch of the mix is; judged again at once."""
     measuring.correct(request.user, _mix(request, mix_id), *stretch_in(request.POST))
     return _changed(request, mix_id)
@@ -89,7 +90,7 @@ def correct(request: HttpRequest, mix_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def set_range(request: HttpRequest, mix_id: int) -> HttpResponse:
+def set_range(request: PersonRequest, mix_id: int) -> HttpResponse:
     """Say what of the file is programme, or go back to what was found; judged again at once."""
     mix = _mix(request, mix_id)
     begins, ends = request.POST.getlist("from"), request.POST.getlist("to")
@@ -99,19 +100,19 @@ def set_range(request: HttpRequest, mix_id: int) -> HttpResponse:
     return _changed(request, mix_id)
 
 
-def _mix(request: HttpRequest, mix_id: int) -> Mix:
+def _mix(request: PersonRequest, mix_id: int) -> Mix:
     """A mix that the person may change."""
     return mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
 
 
-def _changed(request: HttpRequest, mix_id: int, label: str = "", *, goes_there: bool = False) -> HttpResponse:
+def _changed(request: PersonRequest, mix_id: int, label: str = "", *, goes_there: bool = False) -> HttpResponse:
     """What changed by it, for a script; for a form without one, the way back to the mark that it was about."""
     if wants_json(request):
         return _state(request, mix_id, label if goes_there else "")
     return redirect(f"{reverse('mix', args=[mix_id])}?mark={label}")
 
 
-def _state(request: HttpRequest, mix_id: int, label: str = "") -> HttpResponse:
+def _state(request: PersonRequest, mix_id: int, label: str = "") -> HttpResponse:
     """What changed; the page says which mark it wants to show, unless another is to be gone to."""
     wanted = label or request.GET.get("mark", "")
     found = review(request.user, mix_id, wanted)

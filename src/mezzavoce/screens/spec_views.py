@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from mezzavoce_core.judge.limits import schema as spec_schema
 
+from ..accounts.requests import PersonRequest
 from ..config.inputs import whole
 from ..config.refusals import Refused
 from ..library import specs
@@ -22,7 +23,7 @@ from .specs import read_form, spec_page
 
 @login_required
 @require_GET
-def page(request: HttpRequest, production_id: int, spec_id: int | None = None) -> HttpResponse:
+def page(request: PersonRequest, production_id: int, spec_id: int | None = None) -> HttpResponse:
     """All specs of a production, one of them open."""
     production = production_for(request.user, production_id)
     return render(
@@ -34,7 +35,7 @@ def page(request: HttpRequest, production_id: int, spec_id: int | None = None) -
 
 @login_required
 @require_POST
-def change(request: HttpRequest, production_id: int, spec_id: int) -> HttpResponse:
+def change(request: PersonRequest, production_id: int, spec_id: int) -> HttpResponse:
     """Save a new version."""
     production, spec = _found(request, production_id, spec_id, Membership.Role.LEAD)
     actions.change_spec(request.user, spec, read_form(request.POST))
@@ -43,7 +44,7 @@ def change(request: HttpRequest, production_id: int, spec_id: int) -> HttpRespon
 
 @login_required
 @require_POST
-def copy(request: HttpRequest, production_id: int, spec_id: int) -> HttpResponse:
+def copy(request: PersonRequest, production_id: int, spec_id: int) -> HttpResponse:
     """An own spec from another."""
     production, spec = _found(request, production_id, spec_id, Membership.Role.LEAD)
     return _to(production, specs.copy_spec(request.user, production, spec))
@@ -51,17 +52,18 @@ def copy(request: HttpRequest, production_id: int, spec_id: int) -> HttpResponse
 
 @login_required
 @require_POST
-def bring_in(request: HttpRequest, production_id: int) -> HttpResponse:
+def bring_in(request: PersonRequest, production_id: int) -> HttpResponse:
     """An own spec from a file."""
     production = production_for(request.user, production_id, Membership.Role.LEAD)
-    if "file" not in request.FILES:
+    file = request.FILES.get("file")
+    if file is None:
         raise Refused("No file was chosen. Choose a spec file (JSON).")
-    return _to(production, specs.bring_in(request.user, production, request.FILES["file"].read()))
+    return _to(production, specs.bring_in(request.user, production, file.read()))
 
 
 @login_required
 @require_POST
-def choose(request: HttpRequest, production_id: int, spec_id: int) -> HttpResponse:
+def choose(request: PersonRequest, production_id: int, spec_id: int) -> HttpResponse:
     """Judge the production by this spec."""
     production, spec = _found(request, production_id, spec_id, Membership.Role.LEAD)
     actions.choose_spec(request.user, production, specs.newest(spec))
@@ -70,7 +72,7 @@ def choose(request: HttpRequest, production_id: int, spec_id: int) -> HttpRespon
 
 @login_required
 @require_POST
-def choose_own(request: HttpRequest, production_id: int) -> HttpResponse:
+def choose_own(request: PersonRequest, production_id: int) -> HttpResponse:
     """Give programmes a spec of their own, or take it away."""
     production = production_for(request.user, production_id, Membership.Role.REVIEWER)
     back = whole(request.POST.get("back"))
@@ -89,7 +91,7 @@ def choose_own(request: HttpRequest, production_id: int) -> HttpResponse:
 
 @login_required
 @require_GET
-def export(request: HttpRequest, production_id: int, spec_id: int) -> HttpResponse:
+def export(request: PersonRequest, production_id: int, spec_id: int) -> HttpResponse:
     """The newest version as a file."""
     _, spec = _found(request, production_id, spec_id)
     name = slugify(spec.name) or "spec"
@@ -107,7 +109,7 @@ def schema(_request: HttpRequest) -> HttpResponse:
 
 
 def _found(
-    request: HttpRequest, production_id: int, spec_id: int, role: str = Membership.Role.GUEST
+    request: PersonRequest, production_id: int, spec_id: int, role: str = Membership.Role.GUEST
 ) -> tuple[Production, Spec]:
     production = production_for(request.user, production_id, role)
     return production, specs.spec_for(request.user, production, spec_id)

@@ -1,10 +1,11 @@
 """The desk."""
 
 from django.contrib.auth.decorators import login_required
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET
 
+from ..accounts.requests import PersonRequest
 from ..config.refresh import changed, encoded, rendered, respond, seen_by
 from ..config.refusals import wants_json
 from ..library.selectors import production_for, productions_of
@@ -21,7 +22,7 @@ _PARTS = {
 
 @login_required
 @require_GET
-def home(request: HttpRequest) -> HttpResponse:
+def home(request: PersonRequest) -> HttpResponse:
     """The desk of the first production, or word that there is none yet."""
     first = productions_of(request.user).first()
     if first is None:
@@ -31,7 +32,7 @@ def home(request: HttpRequest) -> HttpResponse:
 
 @login_required
 @require_GET
-def production(request: HttpRequest, production_id: int) -> HttpResponse:
+def production(request: PersonRequest, production_id: int) -> HttpResponse:
     """The desk of one production."""
     found = production_for(request.user, production_id)
     # The version is read first: what changes while the desk is put together is told the next time.
@@ -42,7 +43,7 @@ def production(request: HttpRequest, production_id: int) -> HttpResponse:
 
 @login_required
 @require_GET
-def desk_state(request: HttpRequest, production_id: int) -> HttpResponse:
+def desk_state(request: PersonRequest, production_id: int) -> HttpResponse:
     """What changed on the desk since the page asked last: 204 where nothing did."""
     if not wants_json(request):
         return redirect("production", production_id)

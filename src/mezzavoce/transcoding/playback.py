@@ -7,7 +7,6 @@ from pathlib import Path
 from django.db import transaction
 
 from mezzavoce_core.errors import NotMeasurable
-from mezzavoce_core.media.probe import FileInfo
 from mezzavoce_core.media.source import picks
 from mezzavoce_core.media.tracks import read_tracks
 
@@ -81,7 +80,7 @@ def sound_options(tracks: Sequence[Track], paths: Sequence[Path]) -> list[str]:
     chosen = read_tracks(tracks[0].tracks) if tracks[0].tracks else ()
     if not chosen:
         return [*inputs, "-map", "0:a:0"]
-    if len(tracks[0].file.facts["streams"]) == 1:
+    if len(tracks[0].file.info.streams) == 1:
         picked = "|".join(f"c{k}=c{t - 1}" for k, t in enumerate(chosen))
         return [*inputs, "-filter_complex", f"[0:a:0]pan={len(chosen)}c|{picked}[sound]", "-map", "[sound]"]
     if len(chosen) == 1:
@@ -112,14 +111,14 @@ def _check_tracks(file: StoredFile, tracks: str) -> None:
     if not TRACKS.fullmatch(tracks):
         raise Refused("Tracks are numbers, for example 3-4. Choose the file again.")
     if tracks:
-        picks(Path(file.name), FileInfo.from_dict(file.facts), read_tracks(tracks))
+        picks(Path(file.name), file.info, read_tracks(tracks))
 
 
 def _loudest_s(file: StoredFile, tracks: str) -> float:
     """A little before the highest point of the small waveform."""
     lane = next((p for p in file.survey or [] if p["tracks"] == tracks), None)
     wave = lane["wave_dbfs"][0] if lane else []
-    return max(0.0, wave.index(max(wave)) / len(wave) * file.facts["duration_s"] - 4.0) if wave else 0.0
+    return max(0.0, wave.index(max(wave)) / len(wave) * file.info.duration_s - 4.0) if wave else 0.0
 
 
 def cut(source: Path, in_s: float, out_s: float, target: Path, go_on: Callable[[], bool]) -> None:

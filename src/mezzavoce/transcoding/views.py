@@ -1,9 +1,10 @@
 """Picture and sound for the browser."""
 
 from django.contrib.auth.decorators import login_required
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase
+from django.http import Http404, HttpResponse, HttpResponseBase
 from django.views.decorators.http import require_GET
 
+from ..accounts.requests import PersonRequest
 from ..library.selectors import file_for, mix_for
 from ..library.serving import serve
 from ..processes.folders import work_folder
@@ -12,7 +13,7 @@ from .playback import listen as make_listen
 
 @login_required
 @require_GET
-def listen(request: HttpRequest, file_id: int) -> HttpResponseBase:
+def listen(request: PersonRequest, file_id: int) -> HttpResponseBase:
     """Some seconds of some tracks of a file."""
     row = file_for(request.user, file_id)
     with work_folder() as folder:
@@ -25,7 +26,7 @@ def listen(request: HttpRequest, file_id: int) -> HttpResponseBase:
 
 @login_required
 @require_GET
-def playback(request: HttpRequest, mix_id: int) -> HttpResponseBase:
+def playback(request: PersonRequest, mix_id: int) -> HttpResponseBase:
     """Picture and sound of a mix, byte ranges answered."""
     mix = mix_for(request.user, mix_id)
     made = getattr(mix, "playback", None)

@@ -16,7 +16,8 @@ class Work(models.Model):
     A kind of work has a ``state`` with at least ``WAITING``, ``RUNNING`` and ``FAILED``.
     """
 
-    state: models.CharField  # type: ignore[type-arg]  (each kind declares its own, with the names of its states)
+    # Each kind declares its own, with the names of its states.
+    state: "models.CharField[str, str]"
     attempts = models.PositiveIntegerField(default=0)
     lease_holder = models.CharField(max_length=40, blank=True)
     lease_until = models.DateTimeField(null=True)

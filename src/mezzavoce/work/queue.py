@@ -39,7 +39,7 @@ class Rules:
 
     def wait_s(self, attempts: int) -> float:
         """How long to wait after so many attempts, seconds."""
-        return min(self.first_wait_s * 4 ** max(attempts - 1, 0), self.longest_wait_s)
+        return min(self.first_wait_s * 4.0 ** max(attempts - 1, 0), self.longest_wait_s)
 
 
 @dataclass(frozen=True)
@@ -99,7 +99,7 @@ class Queue(Generic[W]):
             turn = Turn(kind=self.kind, production=production, at=now)
             Turn.objects.bulk_create([turn], update_conflicts=True, update_fields=["at"])
         row.save()
-        return row.state == RUNNING
+        return bool(row.state == RUNNING)
 
     def _until(self) -> datetime:
         return timezone.now() + timedelta(seconds=self.rules.lease_s)

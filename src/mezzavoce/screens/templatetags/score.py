@@ -3,8 +3,8 @@
 from typing import Any
 
 from django import template
-from django.utils.html import format_html, format_html_join, mark_safe
-from django.utils.safestring import SafeString
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString, mark_safe
 
 from mezzavoce_core.exchange.words import figure_words, short_name
 
@@ -150,7 +150,8 @@ def limit_scale(row: Any) -> SafeString:
     facts, value = row.facts, row.value
     if facts.choices:
         return SafeString("")
-    scale = Scale(*facts.scale, _SCALE_WIDTH)
+    begin, end = facts.scale
+    scale = Scale(begin, end, _SCALE_WIDTH)
     low, high = (f"{v:g}" for v in facts.scale)
     ends = format_html(
         '<text x="4" y="30">{}</text><text x="{}" y="30" text-anchor="end">{}</text>', low, _SCALE_WIDTH - 4, high
