@@ -1,4 +1,4 @@
-"""Starts what the tests need, runs the checks and Django's test runner, says how long it took, ends with one plain line."""
+"""Starts what the tests need, runs checks and tests, says how long both took, ends with one plain line."""
 
 import os
 import shutil

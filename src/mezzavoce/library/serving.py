@@ -46,7 +46,7 @@ def _parse(header: str, size: int) -> tuple[int, int] | None:
     return int(match[1]), min(last, size - 1)
 
 
-def _pieces(file: File[bytes], first: int, count: int) -> Iterator[bytes]:
+def _pieces(file: "File[bytes]", first: int, count: int) -> Iterator[bytes]:
     with file:
         file.seek(first)
         while count and (piece := file.read(min(_PIECE, count))):
