@@ -2,12 +2,15 @@
 
 import re
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
-from django.core.files.base import File
 from django.core.files.storage import default_storage
 from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase, StreamingHttpResponse
 
 from .models import StoredFile
+
+if TYPE_CHECKING:
+    from django.core.files.base import File
 
 _RANGE = re.compile(r"bytes=([0-9]{0,18})-([0-9]{0,18})")
 _PIECE = 256 * 1024
