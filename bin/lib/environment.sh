@@ -62,9 +62,12 @@ ensure_system_packages() {
     [ -z "$placed" ] || "${become[@]}" rm -f $policy
 }
 
+# What runs the application, or with "with-tools" what tests and looks after it as well; that holds all of the former.
 ensure_python() {
     local stamp=$MEZZAVOCE_ENV_DIR/installed lock=$MEZZAVOCE_ROOT/requirements.lock
-    if ! cmp -s "$lock" "$stamp"; then
+    local tools=$MEZZAVOCE_ROOT/requirements-dev.lock
+    [ "${1:-}" != with-tools ] || lock=$tools
+    if ! cmp -s "$lock" "$stamp" && ! cmp -s "$tools" "$stamp"; then
         say "Installing the Python packages (once)"
         mkdir -p "$MEZZAVOCE_ENV_DIR"
         local python; python=$(command -v python3.11 || command -v python3)
@@ -88,6 +91,7 @@ ensure_compiled() {
 
 ensure_environment() {
     ensure_system_packages "$@"
-    ensure_python
+    # Whoever drives a browser tests something.
+    ensure_python ${1:+with-tools}
     ensure_compiled
 }

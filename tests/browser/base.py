@@ -38,12 +38,19 @@ FLAGS = [
 DESKTOP, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
 PATIENCE_MS = 60_000
 # What a page shows, for whoever reads why a test waited in vain.
-SHOWN = """JSON.stringify({
-  address: location.href, open: document.querySelector("[data-fact=open]")?.textContent,
-  finding: document.querySelector(".finding")?.dataset.mark, said: document.getElementById("say")?.textContent,
-  video: (({ paused, currentTime, readyState, error }) => ({ paused, currentTime, readyState, error: error?.message }))(
-    document.getElementById("video") || {}),
-})"""
+SHOWN = """(() => {
+  const video = document.getElementById("video") || {};
+  const end = (ranges) => (ranges?.length ? ranges.end(ranges.length - 1) : null);
+  return JSON.stringify({
+    address: location.href, open: document.querySelector("[data-fact=open]")?.textContent,
+    finding: document.querySelector(".finding")?.dataset.mark, said: document.getElementById("say")?.textContent,
+    video: {
+      paused: video.paused, at: video.currentTime, duration: video.duration, state: video.readyState,
+      network: video.networkState, seeking: video.seeking, ended: video.ended, seekable: end(video.seekable),
+      buffered: end(video.buffered), error: video.error?.message,
+    },
+  });
+})()"""
 
 
 def _end_with_children(process):

@@ -116,12 +116,12 @@ class WalkTest(BrowserCase):
         self.assert_fits(page)
         self.until(page, "document.getElementById('video').readyState >= 2")
         page.locator(".list a").nth(1).click()
-        self.until(
-            page, "document.querySelector('.finding').dataset.mark === 'B' && !document.getElementById('video').paused"
-        )
-        start = page.evaluate("document.getElementById('video').currentTime")
-        wanted = Placement.objects.get(mark__label="B").evidence["in_s"] - 2.0
-        self.assertAlmostEqual(start, wanted, delta=1.5)
+        page.wait_for_selector(".finding[data-mark=B]")
+        # It plays from its run-up to a second behind its end; where pages are slow that may be over before the words come.
+        placed = Placement.objects.get(mark__label="B").evidence
+        begin, end = placed["in_s"] - 2.0, placed["out_s"] + 1.0
+        at = "document.getElementById('video').currentTime"
+        self.until(page, f"{at} > {begin + 0.2} && {at} < {end + 0.5}")
         page.keyboard.press("k")
         self.until(page, "document.querySelector('.finding').dataset.mark === 'A'")
         page.keyboard.press("Space")

@@ -14,7 +14,7 @@ import numpy as np
 
 from mezzavoce_core.command.report import report
 from mezzavoce_core.errors import CorrectionError, NotMeasurable
-from mezzavoce_core.exchange import corrections, document, features, notes_csv, remedies, series
+from mezzavoce_core.exchange import corrections, document, features, notes_csv, series, words
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.spec import DEFAULT
 from tests.signals import chord, measured, sine, stereo, talk, three_stems
@@ -135,10 +135,10 @@ class DocumentTest(unittest.TestCase):
         mended = [f for f in self.result["findings"] if f["remedy"] and f["remedy"]["action"] != "gain"]
         self.assertTrue(mended)
         for finding in mended:
-            self.assertIn(f"      {remedies.change(finding['remedy'], finding['kind'])}", text)
-            self.assertIn(remedies.prediction(finding["remedy"]), text)
+            self.assertIn(f"      {words.change(finding['remedy'], finding['kind'])}", text)
+            self.assertIn(words.prediction(finding["remedy"]), text)
             for other in finding["alternatives"]:
-                self.assertIn(f"or {remedies.in_sentence(remedies.change(other, finding['kind']))}", text)
+                self.assertIn(f"or {words.in_sentence(words.change(other, finding['kind']))}", text)
 
     def test_words_of_remedies(self):
         remedy = {
@@ -148,40 +148,35 @@ class DocumentTest(unittest.TestCase):
             "predicted_speech_to_background_lu": 10.4,
             "predicted_integrated_lufs": -23.1,
         }
-        self.assertEqual(remedies.change(remedy), "Lower the music by 6.0 dB")
+        self.assertEqual(words.change(remedy), "Lower the music by 6.0 dB")
         self.assertEqual(
-            remedies.change(remedy | {"channel": {"number": 2, "name": "R"}}), "Lower the music in R by 6.0 dB"
+            words.change(remedy | {"channel": {"number": 2, "name": "R"}}), "Lower the music in R by 6.0 dB"
         )
         self.assertEqual(
-            (remedies.whom(remedy), remedies.whom(remedy | {"channel": {"name": "L"}})), ("the music", "the music in L")
+            (words.whom(remedy), words.whom(remedy | {"channel": {"name": "L"}})), ("the music", "the music in L")
         )
         of_one = remedy | {"source": "drums.wav"}
         self.assertEqual(
-            (remedies.whom(of_one), remedies.whom(remedy | {"together": True})),
-            ("the music of “drums.wav”", "all music"),
+            (words.whom(of_one), words.whom(remedy | {"together": True})), ("the music of “drums.wav”", "all music")
         )
         told = [
-            remedies.stem_told({"source": "drums.wav", "remedy": r})
-            for r in (None, of_one, remedy | {"together": True})
+            words.stem_told({"source": "drums.wav", "remedy": r}) for r in (None, of_one, remedy | {"together": True})
         ]
         self.assertEqual(told, ["Of the stems it is “drums.wav”.", "", "Most of it is “drums.wav”."])
-        self.assertEqual(remedies.on_the_whole(remedy, -6.0), -6.0)
+        self.assertEqual(words.on_the_whole(remedy, -6.0), -6.0)
         for share, whole in ((1.0, -6.0), (0.5, -2.04), (0.0, 0.0)):
-            self.assertAlmostEqual(remedies.on_the_whole({"channel": {"share": share}}, -6.0), whole, places=2)
-        self.assertEqual(remedies.prediction(remedy), "10.4 LU here and -23.1 LUFS overall")
-        self.assertIn("fall before the first word", remedies.change(remedy | {"action": "reshape"}, "duck-late"))
+            self.assertAlmostEqual(words.on_the_whole({"channel": {"share": share}}, -6.0), whole, places=2)
+        self.assertEqual(words.prediction(remedy), "10.4 LU here and -23.1 LUFS overall")
+        self.assertIn("fall before the first word", words.change(remedy | {"action": "reshape"}, "duck-late"))
         self.assertEqual(
-            remedies.change(remedy | {"action": "hold"}, "duck-pumping"),
-            "Hold the music down through the pause (6.0 dB)",
+            words.change(remedy | {"action": "hold"}, "duck-pumping"), "Hold the music down through the pause (6.0 dB)"
         )
-        self.assertIn("ramp of the music", remedies.change(remedy | {"action": "reshape"}, "duck-abrupt"))
-        self.assertIn("Take the dip", remedies.change(remedy | {"action": "remove"}, "duck-stray"))
-        self.assertEqual(remedies.change(remedy | {"role": "mix"}), "Lower the mix here by 6.0 dB")
-        self.assertEqual(remedies.change(remedy | {"role": "mix", "action": "gain"}), "Lower the whole mix by 6.0 dB")
-        self.assertEqual(
-            (remedies.gain(0.0), remedies.gain(-3.04), remedies.gain(2.0)), ("0.0 dB", "-3.0 dB", "+2.0 dB")
-        )
-        self.assertEqual(remedies.in_sentence("Raise it"), "raise it")
+        self.assertIn("ramp of the music", words.change(remedy | {"action": "reshape"}, "duck-abrupt"))
+        self.assertIn("Take the dip", words.change(remedy | {"action": "remove"}, "duck-stray"))
+        self.assertEqual(words.change(remedy | {"role": "mix"}), "Lower the mix here by 6.0 dB")
+        self.assertEqual(words.change(remedy | {"role": "mix", "action": "gain"}), "Lower the whole mix by 6.0 dB")
+        self.assertEqual((words.gain(0.0), words.gain(-3.04), words.gain(2.0)), ("0.0 dB", "-3.0 dB", "+2.0 dB"))
+        self.assertEqual(words.in_sentence("Raise it"), "raise it")
 
     def test_what_a_remedy_lacks(self):
         remedy = {
@@ -191,13 +186,13 @@ class DocumentTest(unittest.TestCase):
             "enough": False,
             "headroom_missing_db": 1.5,
         }
-        self.assertEqual(remedies.lack(remedy), "peaks 1.5 dB over")
+        self.assertEqual(words.lack(remedy), "peaks 1.5 dB over")
         self.assertEqual(
-            remedies.prediction(remedy), "10.4 LU here; 1.5 dB of headroom are missing, so the peaks want limiting"
+            words.prediction(remedy), "10.4 LU here; 1.5 dB of headroom are missing, so the peaks want limiting"
         )
-        self.assertEqual(remedies.lack(remedy | {"headroom_missing_db": None}), "not enough alone")
-        self.assertEqual(remedies.prediction(remedy | {"headroom_missing_db": None}), "10.4 LU here")
-        self.assertEqual(remedies.lack({"enough": True}), "")
+        self.assertEqual(words.lack(remedy | {"headroom_missing_db": None}), "not enough alone")
+        self.assertEqual(words.prediction(remedy | {"headroom_missing_db": None}), "10.4 LU here")
+        self.assertEqual(words.lack({"enough": True}), "")
 
 
 class FeaturesTest(FolderTest):
@@ -294,8 +289,8 @@ class CorrectionsTest(FolderTest):
             '{"no_speech": [{"out_s": 1}]}': "Stretch without speech 1 needs",
             '{"speech": [], "speach": []}': "a field “speach”",
         }
-        for text, words in cases.items():
-            with self.subTest(text), self.assertRaisesRegex(CorrectionError, words):
+        for text, told in cases.items():
+            with self.subTest(text), self.assertRaisesRegex(CorrectionError, told):
                 self.read(text)
         with self.assertRaisesRegex(CorrectionError, "There is no corrections file"):
             corrections.read_corrections(self.folder / "none.json")

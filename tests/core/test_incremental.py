@@ -90,7 +90,7 @@ class OnceTest(unittest.TestCase):
         self.calls = []
         finding = next(f for f in judge(self.measurement, SPEC).findings)
         self.kind = Kind(
-            "alone", "signal", lambda evidence: self.calls.append(evidence.speech) or [finding], alone=True
+            "alone", "signal", "alone", lambda evidence: self.calls.append(evidence.speech) or [finding], alone=True
         )
         self.finding = finding
 
