@@ -16,6 +16,8 @@ CHECKS = (
     ("ruff", "check", "--quiet", "src", "tests", "manage.py"),
     ("ruff", "format", "--check", "--quiet", "src", "tests", "manage.py"),
     ("mypy",),
+    ("biome", "ci", "--colors=off", "src"),
+    ("djlint", "--lint", "--quiet", "src"),
     ("lint-imports", "--no-cache"),
 )
 

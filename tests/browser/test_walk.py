@@ -117,7 +117,7 @@ class WalkTest(BrowserCase):
         self.until(page, "document.getElementById('video').readyState >= 2")
         page.locator(".list a").nth(1).click()
         page.wait_for_selector(".finding[data-mark=B]")
-        # It plays from its run-up to a second behind its end; where pages are slow that may be over before the words come.
+        # It plays from its run-up to a second behind its end; where pages are slow that may be over before words come.
         placed = Placement.objects.get(mark__label="B").evidence
         begin, end = placed["in_s"] - 2.0, placed["out_s"] + 1.0
         at = "document.getElementById('video').currentTime"

@@ -3,7 +3,9 @@ import { clientKey, say, send } from "./http.js";
 
 const NAMES = { fixed: "fixed", "cannot fix": "cannot fix", question: "question" };
 
-document.querySelectorAll("[data-copy]").forEach((button) => button.addEventListener("click", () => copy(button.dataset.copy)));
+document
+  .querySelectorAll("[data-copy]")
+  .forEach((button) => button.addEventListener("click", () => copy(button.dataset.copy)));
 document.querySelectorAll(".item").forEach(prepare);
 
 async function copy(text) {
@@ -28,8 +30,12 @@ function prepare(item) {
   const kept = JSON.parse(localStorage.getItem(draft) || "null");
   if (kept && !item.classList.contains("is-answered")) ask(kept.what, kept.text);
 
-  item.querySelectorAll("[data-ask]").forEach((button) => button.addEventListener("click", () => ask(button.dataset.ask)));
-  field.addEventListener("input", () => localStorage.setItem(draft, JSON.stringify({ what: words.dataset.what, text: field.value })));
+  item
+    .querySelectorAll("[data-ask]")
+    .forEach((button) => button.addEventListener("click", () => ask(button.dataset.ask)));
+  field.addEventListener("input", () =>
+    localStorage.setItem(draft, JSON.stringify({ what: words.dataset.what, text: field.value })),
+  );
   form.addEventListener("submit", (event) => {
     event.preventDefault();
     answer(event.submitter ? event.submitter.value : "");
@@ -39,7 +45,8 @@ function prepare(item) {
     words.hidden = false;
     words.dataset.what = what;
     field.value = text;
-    words.querySelector("[data-label]").textContent = what === "question" ? "Your question" : "Why can it not be fixed?";
+    words.querySelector("[data-label]").textContent =
+      what === "question" ? "Your question" : "Why can it not be fixed?";
     words.querySelector("[data-send]").value = what;
     if (!kept) field.focus();
   }

@@ -14,15 +14,25 @@ export function say(sentence, wrong = false) {
   place.classList.toggle("is-wrong", wrong);
   place.hidden = false;
   clearTimeout(say.timer);
-  say.timer = setTimeout(() => { place.hidden = true; }, wrong ? 9000 : 2500);
+  say.timer = setTimeout(
+    () => {
+      place.hidden = true;
+    },
+    wrong ? 9000 : 2500,
+  );
 }
 
-/** Send something; resolves with the JSON answer, rejects with an Error whose message is the server's sentence (and `status`, `answer`). */
+/**
+ * Send something; resolves with the JSON answer, rejects with an Error whose message is the server's sentence (and
+ * `status`, `answer`).
+ */
 export async function send(address, body, method = "POST", headers = {}) {
   let response;
   try {
     response = await fetch(address, {
-      method, body, credentials: "same-origin",
+      method,
+      body,
+      credentials: "same-origin",
       headers: { Accept: "application/json", "X-CSRFToken": token(), ...headers },
     });
   } catch {
@@ -30,7 +40,10 @@ export async function send(address, body, method = "POST", headers = {}) {
   }
   const answer = await response.json().catch(() => ({}));
   if (!response.ok) {
-    throw Object.assign(new Error(answer.error || "The server did not understand that. Reload the page and try again."), { status: response.status, answer });
+    throw Object.assign(
+      new Error(answer.error || "The server did not understand that. Reload the page and try again."),
+      { status: response.status, answer },
+    );
   }
   return answer;
 }

@@ -5,7 +5,13 @@ import { say, send } from "./http.js";
 const PIECE = 8 * 1024 * 1024;
 const TRIES = 6;
 const ASK_EVERY_MS = 400;
-const ROLES = [["mix", "the mix"], ["dialogue", "dialogue stem"], ["music", "music stem"], ["effects", "effects stem"], ["background", "music and effects in one"]];
+const ROLES = [
+  ["mix", "the mix"],
+  ["dialogue", "dialogue stem"],
+  ["music", "music stem"],
+  ["effects", "effects stem"],
+  ["background", "music and effects in one"],
+];
 const CAPTIONS = /\.(vtt|srt)$/i;
 const CHANNEL_AT_END = /[._\- ](l|r|c|lfe|ls|rs|left|right)\.[a-z0-9]+$/i;
 const page = document.getElementById("ingest");
@@ -15,17 +21,32 @@ if (document.getElementById("choose")) start();
 function start() {
   const drop = document.getElementById("drop");
   const choose = document.getElementById("choose");
-  const take = () => { add(choose.files); choose.value = ""; };
+  const take = () => {
+    add(choose.files);
+    choose.value = "";
+  };
   choose.addEventListener("change", take);
   // A quick hand, or a browser that kept the field, chooses before this script listens.
   if (choose.files.length) take();
-  ["dragover", "dragenter"].forEach((name) => drop.addEventListener(name, (e) => { e.preventDefault(); drop.classList.add("is-over"); }));
+  ["dragover", "dragenter"].forEach((name) =>
+    drop.addEventListener(name, (e) => {
+      e.preventDefault();
+      drop.classList.add("is-over");
+    }),
+  );
   ["dragleave", "drop"].forEach((name) => drop.addEventListener(name, () => drop.classList.remove("is-over")));
-  drop.addEventListener("drop", (e) => { e.preventDefault(); add(e.dataTransfer.files); });
+  drop.addEventListener("drop", (e) => {
+    e.preventDefault();
+    add(e.dataTransfer.files);
+  });
   document.getElementById("take-in").addEventListener("submit", takeIn);
   document.getElementById("id_programme").addEventListener("change", showNew);
-  document.querySelectorAll("#unfinished [data-forget]").forEach((button) => button.addEventListener("click", () => forget(button)));
-  window.addEventListener("beforeunload", (e) => { if (rows.some((r) => r.arriving)) e.preventDefault(); });
+  document
+    .querySelectorAll("#unfinished [data-forget]")
+    .forEach((button) => button.addEventListener("click", () => forget(button)));
+  window.addEventListener("beforeunload", (e) => {
+    if (rows.some((r) => r.arriving)) e.preventDefault();
+  });
   showNew();
 }
 
@@ -41,13 +62,20 @@ async function forget(button) {
 
 function showNew() {
   const isNew = document.getElementById("id_programme").value === "";
-  document.querySelectorAll(".new-programme").forEach((field) => { field.hidden = !isNew; });
+  document.querySelectorAll(".new-programme").forEach((field) => {
+    field.hidden = !isNew;
+  });
 }
 
 /** What a file probably is, from its name; a person has the last word. */
 function guessRole(name) {
   const low = name.toLowerCase();
-  const found = [["dialogue", /dialog|voice|speech|narr|\bdx\b|_dx|\bvo\b/], ["music", /music|\bmx\b|_mx|\bmus\b/], ["effects", /effect|\bfx\b|_fx|sfx|ambien/], ["background", /m\+e|m&e|backgr/]].find(([, like]) => like.test(low));
+  const found = [
+    ["dialogue", /dialog|voice|speech|narr|\bdx\b|_dx|\bvo\b/],
+    ["music", /music|\bmx\b|_mx|\bmus\b/],
+    ["effects", /effect|\bfx\b|_fx|sfx|ambien/],
+    ["background", /m\+e|m&e|backgr/],
+  ].find(([, like]) => like.test(low));
   if (found) return found[0];
   if (CHANNEL_AT_END.test(name)) return "mix";
   return rows.some((r) => r.role === "mix") ? "music" : "mix";
@@ -56,7 +84,13 @@ function guessRole(name) {
 function add(files) {
   document.getElementById("problem").hidden = true;
   Array.from(files).forEach((file) => {
-    const row = { file, role: CAPTIONS.test(file.name) ? "captions" : guessRole(file.name), arriving: true, id: null, facts: null };
+    const row = {
+      file,
+      role: CAPTIONS.test(file.name) ? "captions" : guessRole(file.name),
+      arriving: true,
+      id: null,
+      facts: null,
+    };
     rows.push(row);
     show(row);
     upload(row);
@@ -67,13 +101,21 @@ function show(row) {
   document.getElementById("files").hidden = false;
   page.classList.add("has-files");
   const line = document.createElement("tr");
-  line.innerHTML = '<td></td><td><select class="form-select"></select></td><td class="soft"></td><td><progress max="1" value="0"></progress></td><td><button type="button" class="plain">remove</button></td>';
+  line.innerHTML =
+    '<td></td><td><select class="form-select"></select></td><td class="soft"></td>' +
+    '<td><progress max="1" value="0"></progress></td>' +
+    '<td><button type="button" class="plain">remove</button></td>';
   line.cells[0].textContent = row.file.name;
   const select = line.querySelector("select");
   select.setAttribute("aria-label", `Role of ${row.file.name}`);
   line.querySelector("progress").setAttribute("aria-label", `Upload of ${row.file.name}`);
-  (row.role === "captions" ? [["captions", "captions"]] : ROLES).forEach(([value, text]) => select.add(new Option(text, value, false, value === row.role)));
-  select.addEventListener("change", () => { row.role = select.value; changed(); });
+  (row.role === "captions" ? [["captions", "captions"]] : ROLES).forEach(([value, text]) =>
+    select.add(new Option(text, value, false, value === row.role)),
+  );
+  select.addEventListener("change", () => {
+    row.role = select.value;
+    changed();
+  });
   line.querySelector("button").addEventListener("click", () => remove(row));
   row.line = line;
   document.querySelector("#files tbody").append(line);
@@ -133,7 +175,11 @@ async function openLanes(row, address, remembered) {
 
 /** Some writers call any eight channels a surround layout; a person knows better. */
 function offerPairs(row, address) {
-  const button = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "these are several sounds" });
+  const button = Object.assign(document.createElement("button"), {
+    type: "button",
+    className: "plain",
+    textContent: "these are several sounds",
+  });
   button.addEventListener("click", () => {
     button.remove();
     openLanes(row, address, null).catch((error) => say(error.message, true));
@@ -149,18 +195,31 @@ function changed() {
 /** What is ingested: files, or the sounds of a file, with their roles. */
 function soundsOf(row) {
   if (!row.id) return [];
-  return row.lanes ? row.lanes.chosen().map((lane) => ({ id: row.id, ...lane })) : [{ id: row.id, role: row.role, tracks: "" }];
+  return row.lanes
+    ? row.lanes.chosen().map((lane) => ({ id: row.id, ...lane }))
+    : [{ id: row.id, role: row.role, tracks: "" }];
 }
 
 /** How many channels the mix has, and whether somebody has to say where they stand. */
 function mixShape() {
-  const parts = rows.flatMap((row) => soundsOf(row).filter((p) => p.role === "mix").map((p) => ({ row, channels: p.channels || row.facts?.channels || 0 })));
+  const parts = rows.flatMap((row) =>
+    soundsOf(row)
+      .filter((p) => p.role === "mix")
+      .map((p) => ({ row, channels: p.channels || row.facts?.channels || 0 })),
+  );
   const channels = parts.reduce((sum, p) => sum + p.channels, 0);
   const told = parts.length === 1 && parts[0].row.facts.says_layout && channels === parts[0].row.facts.channels;
   return { row: parts[0]?.row, channels, ask: channels > 2 && !told, remembered: parts[0]?.row.remembered?.layout };
 }
 
-const ORDERS = { 6: ["L R C LFE Ls Rs", "L C R Ls Rs LFE"], 8: ["L R C LFE Lb Rb Ls Rs"], 10: ["L R C LFE Ls Rs Ltf Rtf Ltb Rtb"], 3: ["L R C", "L C R"], 4: ["L R Lb Rb"], 5: ["L R C Ls Rs", "L C R Ls Rs"] };
+const ORDERS = {
+  6: ["L R C LFE Ls Rs", "L C R Ls Rs LFE"],
+  8: ["L R C LFE Lb Rb Ls Rs"],
+  10: ["L R C LFE Ls Rs Ltf Rtf Ltb Rtb"],
+  3: ["L R C", "L C R"],
+  4: ["L R Lb Rb"],
+  5: ["L R C Ls Rs", "L C R Ls Rs"],
+};
 
 /** Where the file says nothing, the order of channels is asked for. */
 function askLayout({ channels, ask, remembered }) {
@@ -203,7 +262,10 @@ function pause(milliseconds) {
 
 /** The checksum of a piece, so that what arrives is what was sent. Browsers work it out on secure pages only. */
 async function sha256(piece) {
-  if (!crypto.subtle) throw new Error("Files are sent from pages with https only (or on this very machine). Open Mezzavoce by its https address.");
+  if (!crypto.subtle)
+    throw new Error(
+      "Files are sent from pages with https only (or on this very machine). Open Mezzavoce by its https address.",
+    );
   const digest = await crypto.subtle.digest("SHA-256", await piece.arrayBuffer());
   return Array.from(new Uint8Array(digest), (b) => b.toString(16).padStart(2, "0")).join("");
 }
@@ -224,7 +286,11 @@ async function pieces(row, from) {
   while (offset < row.file.size && !row.gone) {
     try {
       const piece = row.file.slice(offset, offset + PIECE);
-      const headers = { "Upload-Offset": String(offset), "Upload-SHA256": await sha256(piece), "Content-Type": "application/octet-stream" };
+      const headers = {
+        "Upload-Offset": String(offset),
+        "Upload-SHA256": await sha256(piece),
+        "Content-Type": "application/octet-stream",
+      };
       const answer = await send(row.address, piece, "PUT", headers);
       offset = answer.received;
       tries = 0;
@@ -242,7 +308,9 @@ async function pieces(row, from) {
 function describe(facts) {
   if (facts.captions) return `${facts.captions} captions`;
   const minutes = `${Math.floor(facts.duration_s / 60)} min ${(facts.duration_s % 60).toFixed(1)} s`;
-  return `${minutes}, ${facts.channels === 1 ? "mono" : facts.layout}, ${facts.sample_rate_hz / 1000} kHz${facts.has_picture ? ", with picture" : ""}`;
+  const layout = facts.channels === 1 ? "mono" : facts.layout;
+  const picture = facts.has_picture ? ", with picture" : "";
+  return `${minutes}, ${layout}, ${facts.sample_rate_hz / 1000} kHz${picture}`;
 }
 
 function showFacts() {
@@ -257,10 +325,18 @@ function showFacts() {
   rate.value = (mix.facts.frame_rate || "25") + (mix.facts.drop_frame ? "df" : "");
   document.getElementById("id_start_timecode").value = mix.facts.start_timecode || "00:00:00:00";
   document.getElementById("fact-duration").textContent = `${mix.facts.duration_s.toFixed(2)} s`;
-  document.getElementById("fact-channels").textContent = shape.channels === mix.facts.channels && !shape.ask ? `${shape.channels} (${mix.facts.layout})` : String(shape.channels);
-  const missing = [mix.facts.frame_rate ? "" : "frame rate", mix.facts.start_timecode ? "" : "start timecode"].filter(Boolean).join(" and ");
+  document.getElementById("fact-channels").textContent =
+    shape.channels === mix.facts.channels && !shape.ask
+      ? `${shape.channels} (${mix.facts.layout})`
+      : String(shape.channels);
+  const missing = [mix.facts.frame_rate ? "" : "frame rate", mix.facts.start_timecode ? "" : "start timecode"]
+    .filter(Boolean)
+    .join(" and ");
   const varies = mix.facts.frame_rate_varies ? " Its frame rate varies; timecode counts with the rate given here." : "";
-  document.getElementById("fact-note").textContent = (missing ? `The file says nothing about its ${missing}; please set it.` : "Read from the file; correct it where it is wrong.") + varies;
+  document.getElementById("fact-note").textContent =
+    (missing
+      ? `The file says nothing about its ${missing}; please set it.`
+      : "Read from the file; correct it where it is wrong.") + varies;
 }
 
 async function takeIn(event) {

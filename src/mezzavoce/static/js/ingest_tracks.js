@@ -10,7 +10,8 @@ const HEIGHT = 26;
 export function makeTrackMap(line, roles, onChange, onWhole) {
   const element = document.createElement("tr");
   element.className = "track-map-row";
-  element.innerHTML = '<td colspan="5"><p class="soft">This file holds several sounds; they are being looked through.</p></td>';
+  element.innerHTML =
+    '<td colspan="5"><p class="soft">This file holds several sounds; they are being looked through.</p></td>';
   line.after(element);
   const cell = element.firstElementChild;
   const rows = [];
@@ -28,11 +29,17 @@ export function makeTrackMap(line, roles, onChange, onWhole) {
     button.setAttribute("aria-pressed", "true");
     playing = button;
   }
-  audio.addEventListener("ended", () => { playing?.setAttribute("aria-pressed", "false"); playing = null; });
+  audio.addEventListener("ended", () => {
+    playing?.setAttribute("aria-pressed", "false");
+    playing = null;
+  });
 
   function add(lane, role, why, table) {
     const row = table.insertRow();
-    row.innerHTML = '<th scope="row"></th><td class="wave"></td><td><button type="button" class="btn btn-line">hear</button></td><td><select class="form-select"></select></td><td class="soft"></td>';
+    row.innerHTML =
+      '<th scope="row"></th><td class="wave"></td>' +
+      '<td><button type="button" class="btn btn-line">hear</button></td>' +
+      '<td><select class="form-select"></select></td><td class="soft"></td>';
     row.cells[0].textContent = lane.title ? `${lane.tracks} ${lane.title}` : `${lane.tracks}`;
     row.cells[1].append(wave(lane));
     const button = row.querySelector("button");
@@ -62,10 +69,18 @@ export function makeTrackMap(line, roles, onChange, onWhole) {
       const table = document.createElement("table");
       table.className = "lanes-table";
       const head = Object.assign(document.createElement("p"), {
-        className: "soft", textContent: `Several sounds; roles as ${remembered ? "last time" : "proposed"}. Correct what is wrong, or `,
+        className: "soft",
+        textContent: `Several sounds; roles as ${remembered ? "last time" : "proposed"}. Correct what is wrong, or `,
       });
-      const whole = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "take it as one sound" });
-      whole.addEventListener("click", () => { audio.pause(); onWhole(); });
+      const whole = Object.assign(document.createElement("button"), {
+        type: "button",
+        className: "plain",
+        textContent: "take it as one sound",
+      });
+      whole.addEventListener("click", () => {
+        audio.pause();
+        onWhole();
+      });
       head.append(whole);
       cell.replaceChildren(head, table);
       found.lanes.forEach((lane) => {
@@ -75,7 +90,10 @@ export function makeTrackMap(line, roles, onChange, onWhole) {
       onChange();
     },
     /** Sounds that have a role. */
-    chosen: () => rows.filter((r) => r.select.value).map((r) => ({ role: r.select.value, tracks: r.lane.tracks, channels: r.lane.channels })),
+    chosen: () =>
+      rows
+        .filter((r) => r.select.value)
+        .map((r) => ({ role: r.select.value, tracks: r.lane.tracks, channels: r.lane.channels })),
   };
 }
 

@@ -14,10 +14,19 @@ function followKey(key) {
 /** Short explanations for the terms in a part of the page. */
 export function explain(part) {
   if (!window.bootstrap) return;
-  part.querySelectorAll("[data-bs-toggle=popover]").forEach((term) => new window.bootstrap.Popover(term, { container: "body" }));
+  part
+    .querySelectorAll("[data-bs-toggle=popover]")
+    .forEach((term) => new window.bootstrap.Popover(term, { container: "body" }));
 }
 
 document.querySelectorAll("[data-help]").forEach((button) => button.addEventListener("click", openSheet));
-onKeys({ "?": openSheet, n: () => followKey("n"), d: () => followKey("d"), m: () => followKey("m"), s: () => followKey("s") });
+onKeys({
+  "?": openSheet,
+  n: () => followKey("n"),
+  d: () => followKey("d"),
+  m: () => followKey("m"),
+  s: () => followKey("s"),
+});
 if (!document.querySelector("#review")) onKeys({ Enter: () => followKey("Enter") });
-document.readyState === "complete" ? explain(document) : window.addEventListener("load", () => explain(document));
+if (document.readyState === "complete") explain(document);
+else window.addEventListener("load", () => explain(document));

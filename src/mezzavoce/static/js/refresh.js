@@ -5,11 +5,20 @@ import { changes, send } from "./http.js";
 const TURN_MS = 2000;
 
 /**
- * Ask from time to time at `address`. `version` is what the page shows; `words()` says what else the answer depends on, and an answer to other words
- * than those of the moment is left, because somebody has gone on meanwhile. `take(state)` hears what was put in its place; `mayTake()` holds back what
+ * Ask from time to time at `address`. `version` is what the page shows; `words()` says what else the answer depends on,
+ * and an answer to other words
+ * than those of the moment is left, because somebody has gone on meanwhile. `take(state)` hears what was put in its
+ * place; `mayTake()` holds back what
  * nobody here asked for; `pace()` gives the milliseconds until the next turn.
  */
-export function makeRefresh({ address, version, words = () => ({}), take = () => {}, mayTake = () => true, pace = () => TURN_MS }) {
+export function makeRefresh({
+  address,
+  version,
+  words = () => ({}),
+  take = () => {},
+  mayTake = () => true,
+  pace = () => TURN_MS,
+}) {
   let shown = version;
   let under = 0;
 
@@ -50,7 +59,10 @@ export function makeRefresh({ address, version, words = () => ({}), take = () =>
   return {
     /** Ask now; resolves with the answer that was taken, or null. */
     ask: () => request(() => changes(`${address}?${query()}`)),
-    /** Post a form and take over what changed by it; `other` words go before those of the page. Resolves like `ask`, rejects with the server's sentence. */
+    /**
+     * Post a form and take over what changed by it; `other` words go before those of the page. Resolves like `ask`,
+     * rejects with the server's sentence.
+     */
     async post(to, body, other = {}) {
       const state = await request(() => send(`${to}?${query(other)}`, body));
       if (!state) await this.ask().catch(() => {});
@@ -67,7 +79,9 @@ export function isWriting(part) {
 
 function putFacts(facts) {
   Object.entries(facts).forEach(([name, words]) => {
-    document.querySelectorAll(`[data-fact="${name}"]`).forEach((place) => { place.textContent = words; });
+    document.querySelectorAll(`[data-fact="${name}"]`).forEach((place) => {
+      place.textContent = words;
+    });
   });
 }
 
@@ -86,5 +100,7 @@ function putParts(parts) {
 /** How what has the focus is found again among what takes its place. */
 function selectorOf(element) {
   if (element.id) return `#${CSS.escape(element.id)}`;
-  return ["href", "name"].filter((name) => element.hasAttribute(name)).map((name) => `[${name}="${CSS.escape(element.getAttribute(name))}"]`)[0];
+  return ["href", "name"]
+    .filter((name) => element.hasAttribute(name))
+    .map((name) => `[${name}="${CSS.escape(element.getAttribute(name))}"]`)[0];
 }

@@ -5,7 +5,10 @@ import { smoothLevel, unpackSeries } from "../timeline/series.js";
 const NOTHING_LUFS = -60;
 const SMOOTHED = { voice: 7, music: 3, under: 3, effects: 5 };
 
-/** Returns a function that fetches the curves at an address of the server; those that are here already are not sent again. Null where there are none. */
+/**
+ * Returns a function that fetches the curves at an address of the server; those that are here already are not sent
+ * again. Null where there are none.
+ */
 export function makeCurves(address) {
   let kept = null;
 
@@ -20,7 +23,14 @@ export function makeCurves(address) {
 /** Put curves into the store. Without stems the loudness has the large lane, and the small one is free for peaks. */
 export function takeCurves(series, store) {
   if (!series) return;
-  const { speech_lufs: spoken, music_lufs: music, effects_lufs: effects, background_lufs: under, speech_probability: share, momentary_lufs: whole } = series.curves;
+  const {
+    speech_lufs: spoken,
+    music_lufs: music,
+    effects_lufs: effects,
+    background_lufs: under,
+    speech_probability: share,
+    momentary_lufs: whole,
+  } = series.curves;
   const hasLevels = spoken.some((v) => !Number.isNaN(v));
   const active = Array.from(share, (v) => v >= 0.5);
   const drawn = {
@@ -31,9 +41,12 @@ export function takeCurves(series, store) {
   };
   const where = (curve) => curve.map((value, i) => (active[i] ? value : NaN));
   store.set({
-    series, hasLevels, ...drawn,
+    series,
+    hasLevels,
+    ...drawn,
     // Where somebody speaks, and how far the voice stands over what lies under it there.
-    spoken: where(new Float32Array(active.length).fill(1)), ratios: where(series.curves.local_ratio_lu),
+    spoken: where(new Float32Array(active.length).fill(1)),
+    ratios: where(series.curves.local_ratio_lu),
     ladder: ladderFor(hasLevels ? [drawn.voice, drawn.music] : [drawn.voice]),
     ...(hasLevels ? {} : { lower: "peaks" }),
   });

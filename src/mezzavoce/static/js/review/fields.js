@@ -28,7 +28,10 @@ export function makeFields(clock, start, duration) {
   /** The start of the frame next to a time. */
   const snapped = (time) => Math.min(duration, Math.max(0, lengthOf(Math.round(time / clock.frameLength))));
 
-  /** Up and down move by a frame, with Shift by a second; `changed(seconds)` hears every change, `moved(seconds)` what the keys did. */
+  /**
+   * Up and down move by a frame, with Shift by a second; `changed(seconds)` hears every change, `moved(seconds)` what
+   * the keys did.
+   */
   function bind(input, changed, moved) {
     const read = () => {
       input.classList.toggle("is-invalid", Number.isNaN(seconds(input.value)));

@@ -1,4 +1,5 @@
-// What one hears (mix, voice, music, effects) and in which state (as it is, as proposed). The picture plays on, its own sound muted.
+// What one hears (mix, voice, music, effects) and in which state (as it is, as proposed). The picture plays on, its own
+// sound muted.
 import { say } from "../http.js";
 import { RUN_UP } from "./player.js";
 
@@ -19,13 +20,17 @@ export function makeHearing(root, video, store) {
 
   const own = () => state.what === "mix" && !state.proposed;
 
-  /** The stretch around the playhead: the chosen finding with its run-up where it lies in that, else what comes next. */
+  /**
+   * The stretch around the playhead: the chosen finding with its run-up where it lies in that, else what comes next.
+   */
   function stretch() {
     const { chosen, duration } = store.get();
     const time = video.currentTime;
     const from = chosen ? Math.max(0, chosen.in - RUN_UP) : time;
     const to = chosen ? Math.min(duration, chosen.out + RUN_OUT, from + LONGEST) : time;
-    return time >= from - 0.05 && time < to - 0.05 ? [from, to] : [Math.max(0, time - 0.2), Math.min(duration, time + LONGEST / 3)];
+    return time >= from - 0.05 && time < to - 0.05
+      ? [from, to]
+      : [Math.max(0, time - 0.2), Math.min(duration, time + LONGEST / 3)];
   }
 
   function addressOf([from, to]) {
@@ -41,7 +46,8 @@ export function makeHearing(root, video, store) {
     const address = addressOf(span);
     if (!kept.has(address)) {
       const response = await fetch(address, { credentials: "same-origin", headers: { Accept: "application/json" } });
-      if (!response.ok) throw new Error((await response.json().catch(() => ({}))).error || "This sound could not be made; try again.");
+      if (!response.ok)
+        throw new Error((await response.json().catch(() => ({}))).error || "This sound could not be made; try again.");
       context = context || new AudioContext();
       kept.set(address, await context.decodeAudioData(await response.arrayBuffer()));
       if (kept.size > 12) kept.delete(kept.keys().next().value);
@@ -96,10 +102,16 @@ export function makeHearing(root, video, store) {
     root.dataset.heard = root.dataset.hearing;
   }
 
-  video.addEventListener("play", () => { if (!own() && !playing && !waiting) follow(); });
+  video.addEventListener("play", () => {
+    if (!own() && !playing && !waiting) follow();
+  });
   video.addEventListener("pause", stop);
-  video.addEventListener("seeked", () => { if (!own() && (waiting || !video.paused)) follow(); });
-  video.addEventListener("timeupdate", () => { if (playing && video.currentTime >= playing.to) follow(); });
+  video.addEventListener("seeked", () => {
+    if (!own() && (waiting || !video.paused)) follow();
+  });
+  video.addEventListener("timeupdate", () => {
+    if (playing && video.currentTime >= playing.to) follow();
+  });
 
   /** Which buttons are down, and which cannot be, with the reason. */
   function show() {
@@ -113,7 +125,11 @@ export function makeHearing(root, video, store) {
     });
     const offered = chosen ? [chosen.remedy, ...chosen.others].filter(Boolean) : [];
     const remedy = offered[state.choice];
-    const why = !remedy ? "Nothing is proposed here." : remedy.role !== "mix" && !hearable.includes(remedy.role) ? `No stem of the ${remedy.role} was ingested.` : "";
+    const why = !remedy
+      ? "Nothing is proposed here."
+      : remedy.role !== "mix" && !hearable.includes(remedy.role)
+        ? `No stem of the ${remedy.role} was ingested.`
+        : "";
     if (why && state.proposed) state.proposed = false;
     panel.querySelectorAll("[data-state]").forEach((button) => {
       button.setAttribute("aria-pressed", String((button.dataset.state === "proposed") === state.proposed));

@@ -27,15 +27,28 @@ function start(root) {
   // Where nothing was found, what is of interest begins with the programme, not with its leader.
   const begin = data.range.parts.length ? data.range.parts[0][0] : 0;
   const store = makeStore({
-    ...data, clock: makeClock(data.rate, data.dropFrame, data.start), chosen, time: chosen ? Math.max(0, chosen.in - RUN_UP) : begin, span: null, series: null, hasLevels: false, ladder: LADDER,
-    view: windowOf(chosen, data.duration, begin), proposal: chosen?.remedy || null, parts: data.range.parts, lower: lowerFor(chosen), peaks: null,
+    ...data,
+    clock: makeClock(data.rate, data.dropFrame, data.start),
+    chosen,
+    time: chosen ? Math.max(0, chosen.in - RUN_UP) : begin,
+    span: null,
+    series: null,
+    hasLevels: false,
+    ladder: LADDER,
+    view: windowOf(chosen, data.duration, begin),
+    proposal: chosen?.remedy || null,
+    parts: data.range.parts,
+    lower: lowerFor(chosen),
+    peaks: null,
   });
   const video = document.getElementById("video");
   const player = makePlayer(video, data.duration, makeReadout(store).tell);
   const hearing = makeHearing(root, video, store);
   const curves = makeCurves(root.dataset.series);
   const side = makeSide(document.getElementById("side"), {
-    onPick: (label) => walk.pick(label), onSend: (form, body) => walk.send(form, body), onHear: (choice) => hearing.turn(choice),
+    onPick: (label) => walk.pick(label),
+    onSend: (form, body) => walk.send(form, body),
+    onHear: (choice) => hearing.turn(choice),
   });
   const walk = makeWalk(root, { store, player, hearing, side, curves });
   const show = (time) => {
@@ -48,7 +61,7 @@ function start(root) {
   side.arrange();
   makePeaks(store, root.dataset.peaks, () => store.get().lower === "peaks");
   bindControls({ store, player, hearing, ranges, side, spans, walk });
-  walk.follow(makeState(root, { store, side, judged: walk.judged, shown: walk.picture }));
+  walk.follow(makeState({ store, side, judged: walk.judged, shown: walk.picture }));
   curves().then((series) => {
     takeCurves(series, store);
     walk.picture();

@@ -1,4 +1,5 @@
-// Fetches true peaks for the window in view: one request of a few kilobytes, at the level of detail that the screen can show.
+// Fetches true peaks for the window in view: one request of a few kilobytes, at the level of detail that the screen can
+// show.
 const HEADER = 512;
 const WAIT = 60;
 
@@ -10,7 +11,10 @@ export function makePeaks(store, address, wanted) {
   let asked = "";
 
   async function bytes(from, to) {
-    const response = await fetch(`${address}?run=${run}`, { credentials: "same-origin", headers: { Range: `bytes=${from}-${to}` } });
+    const response = await fetch(`${address}?run=${run}`, {
+      credentials: "same-origin",
+      headers: { Range: `bytes=${from}-${to}` },
+    });
     if (response.status !== 206) throw new Error("no peaks");
     return new Uint8Array(await response.arrayBuffer());
   }
@@ -31,7 +35,8 @@ export function makePeaks(store, address, wanted) {
       if (key === asked || last <= first) return;
       asked = key;
       const values = await bytes(level.offset + first * header.channels, level.offset + last * header.channels - 1);
-      if (key === asked) store.set({ peaks: { hop: level.hop_s, first, channels: header.channels, names: header.names, values } });
+      if (key === asked)
+        store.set({ peaks: { hop: level.hop_s, first, channels: header.channels, names: header.names, values } });
     } catch {
       // A measurement from before has none; the lane stays empty.
     }

@@ -35,8 +35,17 @@ export function makePlayer(video, duration, tell) {
   requestAnimationFrame(frame);
 
   return {
-    seek(to) { seek(to); span = looping ? span : null; tell(time, Boolean(video && !video.paused)); },
-    toggle() { if (video) { if (video.paused) video.play(); else video.pause(); } },
+    seek(to) {
+      seek(to);
+      span = looping ? span : null;
+      tell(time, Boolean(video && !video.paused));
+    },
+    toggle() {
+      if (video) {
+        if (video.paused) video.play();
+        else video.pause();
+      }
+    },
     /** Go to a finding with two seconds of run-up; plays unless told not to. */
     visit(mark, play = true) {
       span = { from: Math.max(0, mark.in - RUN_UP), to: Math.min(duration, mark.out + RUN_OUT), stop: true };

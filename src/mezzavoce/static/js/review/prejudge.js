@@ -3,7 +3,10 @@ import { send } from "../http.js";
 
 const REST_MS = 250;
 
-/** Returns a function that takes the form of what is about to be said (null: nothing); the server hears of it when the hand rests, one after the other. */
+/**
+ * Returns a function that takes the form of what is about to be said (null: nothing); the server hears of it when the
+ * hand rests, one after the other.
+ */
 export function makePrejudge(address) {
   let newest = null;
   let timer = 0;
@@ -15,6 +18,9 @@ export function makePrejudge(address) {
   return (body) => {
     newest = body;
     clearTimeout(timer);
-    if (body) timer = setTimeout(() => { under = under.then(() => look(body)); }, REST_MS);
+    if (body)
+      timer = setTimeout(() => {
+        under = under.then(() => look(body));
+      }, REST_MS);
   };
 }

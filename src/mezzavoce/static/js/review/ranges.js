@@ -1,8 +1,12 @@
-// What of the file is programme: shown on the strip, moved by frames or by typing timecode, saved and judged again at once.
+// What of the file is programme: shown on the strip, moved by frames or by typing timecode, saved and judged again at
+// once.
 import { say } from "../http.js";
 import { makeFields } from "./fields.js";
 
-/** Look after the range panel. `seek` moves the playhead, `post` sends what was set; the strip follows the store's `parts`. */
+/**
+ * Look after the range panel. `seek` moves the playhead, `post` sends what was set; the strip follows the store's
+ * `parts`.
+ */
 export function makeRanges(store, seek, post) {
   const panel = document.getElementById("range-panel");
   const opener = () => document.getElementById("range-open");
@@ -13,7 +17,9 @@ export function makeRanges(store, seek, post) {
   let last = null;
 
   function rows() {
-    return Array.from(list.children, (row) => Array.from(row.querySelectorAll("input"), (input) => seconds(input.value)));
+    return Array.from(list.children, (row) =>
+      Array.from(row.querySelectorAll("input"), (input) => seconds(input.value)),
+    );
   }
 
   function show() {
@@ -23,15 +29,25 @@ export function makeRanges(store, seek, post) {
 
   function add([from, to]) {
     const row = document.createElement("li");
-    row.innerHTML = '<label>in <input class="form-control tc" inputmode="numeric"></label><label>out <input class="form-control tc" inputmode="numeric"></label><button type="button" class="plain">remove</button>';
+    row.innerHTML =
+      '<label>in <input class="form-control tc" inputmode="numeric"></label>' +
+      '<label>out <input class="form-control tc" inputmode="numeric"></label>' +
+      '<button type="button" class="plain">remove</button>';
     const [begin, end] = row.querySelectorAll("input");
     begin.value = text(from);
     end.value = text(to);
     [begin, end].forEach((input) => {
       bind(input, show, seek);
-      input.addEventListener("focus", () => { last = input; const at = seconds(input.value); if (Number.isFinite(at)) seek(at); });
+      input.addEventListener("focus", () => {
+        last = input;
+        const at = seconds(input.value);
+        if (Number.isFinite(at)) seek(at);
+      });
     });
-    row.querySelector("button").addEventListener("click", () => { row.remove(); show(); });
+    row.querySelector("button").addEventListener("click", () => {
+      row.remove();
+      show();
+    });
     list.append(row);
   }
 
@@ -65,13 +81,17 @@ export function makeRanges(store, seek, post) {
 
   function saveParts() {
     const body = new FormData();
-    Array.from(list.children).forEach((row) => row.querySelectorAll("input").forEach((input, k) => body.append(k ? "to" : "from", input.value.trim())));
+    Array.from(list.children).forEach((row) =>
+      row.querySelectorAll("input").forEach((input, k) => body.append(k ? "to" : "from", input.value.trim())),
+    );
     save(body);
   }
 
   // The row with the button is rendered anew whenever the range is another one.
   document.querySelector("[data-part=range]").addEventListener("click", (event) => {
-    if (event.target.closest("#range-open")) panel.hidden ? open() : close();
+    if (!event.target.closest("#range-open")) return;
+    if (panel.hidden) open();
+    else close();
   });
   document.getElementById("range-add").addEventListener("click", () => {
     const end = Math.max(0, ...rows().flat().filter(Number.isFinite));
@@ -79,7 +99,11 @@ export function makeRanges(store, seek, post) {
     show();
     list.lastElementChild.querySelector("input").focus();
   });
-  document.getElementById("range-found").addEventListener("click", () => { const body = new FormData(); body.set("found", "1"); save(body); });
+  document.getElementById("range-found").addEventListener("click", () => {
+    const body = new FormData();
+    body.set("found", "1");
+    save(body);
+  });
   document.getElementById("range-save").addEventListener("click", saveParts);
   document.getElementById("range-close").addEventListener("click", close);
   panel.addEventListener("keydown", (event) => {

@@ -11,8 +11,15 @@ export function makeReadout(store) {
     const { hasLevels, series, time, voice, music } = store.get();
     if (!hasLevels) return;
     const at = Math.min(series.count - 1, Math.floor(time / series.hop));
-    const words = [["voice", voice[at], "LUFS", "v"], ["music", music[at], "LUFS", "m"], ["gap", series.curves.local_ratio_lu[at], "LU", ""]];
-    place.innerHTML = words.map(([name, value, unit, tone]) => `${name} <b class="${tone}">${Number.isFinite(value) && value > SILENT_LUFS ? value.toFixed(1) : "–"}</b> ${unit}`).join("&ensp;");
+    const words = [
+      ["voice", voice[at], "LUFS", "v"],
+      ["music", music[at], "LUFS", "m"],
+      ["gap", series.curves.local_ratio_lu[at], "LU", ""],
+    ];
+    const shown = (value) => (Number.isFinite(value) && value > SILENT_LUFS ? value.toFixed(1) : "–");
+    place.innerHTML = words
+      .map(([name, value, unit, tone]) => `${name} <b class="${tone}">${shown(value)}</b> ${unit}`)
+      .join("&ensp;");
   }
 
   store.watch((_, changes) => {

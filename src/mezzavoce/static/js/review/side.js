@@ -1,7 +1,11 @@
-// The side of the review page: the chosen finding, the list of all, undo. The server renders them; their forms are sent from here.
+// The side of the review page: the chosen finding, the list of all, undo. The server renders them; their forms are sent
+// from here.
 import { clientKey, say } from "../http.js";
 
-/** Look after the side. `onPick(label)` is called for a line that was chosen, `onSend(form, body)` for a form, `onHear(choice)` for a remedy. */
+/**
+ * Look after the side. `onPick(label)` is called for a line that was chosen, `onSend(form, body)` for a form,
+ * `onHear(choice)` for a remedy.
+ */
 export function makeSide(element, { onPick, onSend, onHear }) {
   const list = element.querySelector(".list");
   let lines = Array.from(list.children);
@@ -33,7 +37,7 @@ export function makeSide(element, { onPick, onSend, onHear }) {
     if (form.dataset.sending) return;
     form.dataset.sending = "yes";
     const body = new FormData(form);
-    if (button && button.name) body.set(button.name, button.value);
+    if (button?.name) body.set(button.name, button.value);
     if (form.dataset.do === "decide") body.set("client_key", clientKey());
     await onSend(form, body).catch((error) => say(error.message, true));
     delete form.dataset.sending;
@@ -57,7 +61,9 @@ export function makeSide(element, { onPick, onSend, onHear }) {
     standIn(list, on ? alikeTogether(lines) : lines);
   }
 
-  /** Take over lines that changed. Those that read as before stay where they are, so that a long list is not drawn anew. */
+  /**
+   * Take over lines that changed. Those that read as before stay where they are, so that a long list is not drawn anew.
+   */
   function replace(changed, order) {
     const known = new Map(lines.map((line) => [labelOf(line), line]));
     Object.entries(changed).forEach(([label, html]) => {
@@ -134,7 +140,11 @@ function isSame(line, fresh) {
   const plain = line.cloneNode(true);
   plain.classList.remove("is-chosen");
   plain.querySelector("a").removeAttribute("aria-current");
-  return plain.className.trim() === fresh.className.trim() && plain.dataset.kind === fresh.dataset.kind && plain.innerHTML === fresh.innerHTML;
+  return (
+    plain.className.trim() === fresh.className.trim() &&
+    plain.dataset.kind === fresh.dataset.kind &&
+    plain.innerHTML === fresh.innerHTML
+  );
 }
 
 /** Lines with a heading for each kind, the kind with most of them first. */
@@ -154,7 +164,9 @@ function headOf(alike) {
 /** What a list holds, in order; what stands in its place already is not touched. */
 function standIn(list, wanted) {
   const staying = new Set(wanted);
-  Array.from(list.children).filter((line) => !staying.has(line)).forEach((line) => line.remove());
+  Array.from(list.children)
+    .filter((line) => !staying.has(line))
+    .forEach((line) => line.remove());
   wanted.forEach((line, at) => {
     if (list.children[at] !== line) list.insertBefore(line, list.children[at] || null);
   });

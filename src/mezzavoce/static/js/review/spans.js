@@ -1,4 +1,5 @@
-// A stretch under the hand: a speech region or the bounds of a finding. Moved by mouse or keys, frame by frame; nothing counts before it is saved.
+// A stretch under the hand: a speech region or the bounds of a finding. Moved by mouse or keys, frame by frame; nothing
+// counts before it is saved.
 import { say } from "../http.js";
 import { makeFields } from "./fields.js";
 import { makePrejudge } from "./prejudge.js";
@@ -18,8 +19,11 @@ export function makeSpans(store, root, seek, post) {
   function show(span, focus = true) {
     panel.hidden = false;
     panel.dataset.what = span.what;
-    panel.querySelector("[data-span-title]").textContent = span.what === "speech" ? "Speech" : `Bounds of ${store.get().chosen.label}`;
-    panel.querySelectorAll("[data-for]").forEach((part) => { part.hidden = part.dataset.for !== span.what; });
+    panel.querySelector("[data-span-title]").textContent =
+      span.what === "speech" ? "Speech" : `Bounds of ${store.get().chosen.label}`;
+    panel.querySelectorAll("[data-for]").forEach((part) => {
+      part.hidden = part.dataset.for !== span.what;
+    });
     begin.value = fields.text(span.from);
     end.value = fields.textAfter(span.to);
     [begin, end].forEach((input) => input.classList.remove("is-invalid"));
@@ -68,7 +72,10 @@ export function makeSpans(store, root, seek, post) {
     sending = true;
     prejudge(null);
     try {
-      await post(span.what === "speech" ? root.dataset.correct : root.dataset.trim.replace("/0/", `/${chosen.id}/`), form(button.value));
+      await post(
+        span.what === "speech" ? root.dataset.correct : root.dataset.trim.replace("/0/", `/${chosen.id}/`),
+        form(button.value),
+      );
       close();
     } catch (error) {
       say(error.message, true);
@@ -84,11 +91,14 @@ export function makeSpans(store, root, seek, post) {
   });
   panel.addEventListener("keydown", (event) => {
     if (event.key === "Escape") close();
-    if (event.key === "Enter" && event.target.matches("input")) save(panel.querySelector("[data-for]:not([hidden]) button"));
+    if (event.key === "Enter" && event.target.matches("input"))
+      save(panel.querySelector("[data-for]:not([hidden]) button"));
   });
 
   return {
-    get open() { return !panel.hidden; },
+    get open() {
+      return !panel.hidden;
+    },
     /** The speech region at a time, or a new one there. */
     speech(time, focus = true) {
       const region = store.get().speech.find(([from, to]) => from <= time && time < to);

@@ -4,8 +4,11 @@ import { isWriting, makeRefresh } from "../refresh.js";
 const MEASURING_MS = 1000;
 const QUIET_MS = 2000;
 
-/** Keep the review fresh. `judged(data)` hears what a new judgement brings, `shown()` that another finding stands on the page. */
-export function makeState(root, { store, side, judged, shown }) {
+/**
+ * Keep the review fresh. `judged(data)` hears what a new judgement brings, `shown()` that another finding stands on the
+ * page.
+ */
+export function makeState({ store, side, judged, shown }) {
   const place = document.getElementById("state");
   const sidePart = document.getElementById("side");
   let finding = store.get().chosen?.label || "";
@@ -14,7 +17,10 @@ export function makeState(root, { store, side, judged, shown }) {
     const before = store.get().chosen?.label || "";
     side.take(state);
     if (state.data) judged(state.data, state.chosen);
-    if (state.states) store.set({ marks: store.get().marks.map((mark) => ({ ...mark, state: state.states[mark.label] || mark.state })) });
+    if (state.states)
+      store.set({
+        marks: store.get().marks.map((mark) => ({ ...mark, state: state.states[mark.label] || mark.state })),
+      });
     if (state.chosen !== before) choose(state.chosen);
     if (state.playback === "ready") showPlayer();
     finding = state.chosen;
@@ -43,7 +49,9 @@ export function waitForFigures() {
     address: place.dataset.address,
     version: place.dataset.version,
     pace: () => MEASURING_MS,
-    take: (state) => { if (state.data) location.reload(); },
+    take: (state) => {
+      if (state.data) location.reload();
+    },
   });
 }
 

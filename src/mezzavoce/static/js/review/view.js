@@ -51,7 +51,9 @@ export function makeView(store, onSeek, onPick, spans) {
     const state = store.get();
     const x = stripScale().x;
     const index = state.marks.findIndex((mark) => state.chosen && mark.label === state.chosen.label);
-    badges.replaceChildren(...framed(state.marks, Math.max(0, index), x, FRAME_ROOM).map((at) => badge(state.marks[at], x, at === index)));
+    badges.replaceChildren(
+      ...framed(state.marks, Math.max(0, index), x, FRAME_ROOM).map((at) => badge(state.marks[at], x, at === index)),
+    );
   }
 
   function badge(mark, x, chosen) {
@@ -78,7 +80,10 @@ export function makeView(store, onSeek, onPick, spans) {
     return { x: event.clientX - box.left - MARGIN, y: event.clientY - box.top };
   };
   const near = () => EDGE_ROOM / scale.perSecond;
-  const inSpeech = (y) => { const { speech } = layLanes(lanes.getBoundingClientRect().height); return y >= speech.top && y <= speech.top + speech.height; };
+  const inSpeech = (y) => {
+    const { speech } = layLanes(lanes.getBoundingClientRect().height);
+    return y >= speech.top && y <= speech.top + speech.height;
+  };
   let held = null;
   let moved = false;
   lanes.addEventListener("pointerdown", (event) => {
@@ -95,13 +100,21 @@ export function makeView(store, onSeek, onPick, spans) {
       spans.drag(held, scale.time(x), near());
     } else lanes.style.cursor = spans.edgeAt(scale.time(x), near(), inSpeech(y)) ? "ew-resize" : "";
   });
-  lanes.addEventListener("pointerup", () => { held = null; });
+  lanes.addEventListener("pointerup", () => {
+    held = null;
+  });
   lanes.addEventListener("click", (event) => {
     const { x } = placeOf(event);
     if (scale && x >= 0 && !moved) onSeek(scale.time(x));
   });
-  new ResizeObserver(() => { ask(null); placeBadges(); }).observe(lanes.parentElement);
-  matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => { colours = palette(); ask(null); });
+  new ResizeObserver(() => {
+    ask(null);
+    placeBadges();
+  }).observe(lanes.parentElement);
+  matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => {
+    colours = palette();
+    ask(null);
+  });
   document.fonts.ready.then(() => ask(null));
   store.watch((_, changes) => {
     ask(changes);

@@ -9,7 +9,11 @@ const EDGE_SHARE = 1 / 8;
 /** Around a mark, or from where the programme begins. */
 export function windowOf(mark, duration, begin = 0) {
   if (!mark) return windowAround(begin + SPAN_S * AHEAD, SPAN_S, duration);
-  return windowAround((mark.in + mark.out) / 2, Math.max(SPAN_S, Math.min(MOST_S, (mark.out - mark.in) * 1.5)), duration);
+  return windowAround(
+    (mark.in + mark.out) / 2,
+    Math.max(SPAN_S, Math.min(MOST_S, (mark.out - mark.in) * 1.5)),
+    duration,
+  );
 }
 
 /** The window that follows a time which may have run out of it. */

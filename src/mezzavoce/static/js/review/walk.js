@@ -22,7 +22,10 @@ export function makeWalk(root, { store, player, hearing, side, curves }) {
     const mark = marks.find((m) => m.label === label);
     if (!mark) return;
     store.set({
-      chosen: mark, view: windowOf(mark, duration), proposal: mark.remedy, lower: hasLevels ? lowerFor(mark) : "peaks",
+      chosen: mark,
+      view: windowOf(mark, duration),
+      proposal: mark.remedy,
+      lower: hasLevels ? lowerFor(mark) : "peaks",
     });
     side.mark(label);
     history.replaceState(null, "", `?mark=${label}`);
@@ -78,7 +81,14 @@ export function makeWalk(root, { store, player, hearing, side, curves }) {
     const { marks } = store.get();
     const kind = body.has("alike") && marks.find((m) => m.label === label)?.kind;
     const left = marks.map((m) => (m.label === label || m.kind === kind ? { ...m, state: "decided" } : m));
-    return left[nextOpen(left, left.findIndex((m) => m.label === label))]?.label || "";
+    return (
+      left[
+        nextOpen(
+          left,
+          left.findIndex((m) => m.label === label),
+        )
+      ]?.label || ""
+    );
   }
 
   function step(way) {
@@ -95,7 +105,18 @@ export function makeWalk(root, { store, player, hearing, side, curves }) {
     editNext = side.press("note it");
   }
 
-  return { pick, step, send, post, judged, picture, edit, follow: (made) => { state = made; } };
+  return {
+    pick,
+    step,
+    send,
+    post,
+    judged,
+    picture,
+    edit,
+    follow: (made) => {
+      state = made;
+    },
+  };
 }
 
 function saidAfter(did, what, label) {

@@ -1,4 +1,5 @@
-// Choosing the level of detail: how much of a curve a width of pixels can show, and which of many items are in view. Pure.
+// Choosing the level of detail: how much of a curve a width of pixels can show, and which of many items are in view.
+// Pure.
 
 const STEP = 8;
 const pyramids = new WeakMap();
@@ -10,7 +11,7 @@ function pyramid(curve) {
   let levels = pyramids.get(curve);
   if (levels) return levels;
   levels = [];
-  for (let low = curve, high = curve; low.length > STEP;) {
+  for (let low = curve, high = curve; low.length > STEP; ) {
     [low, high] = [gathered(low, Math.min), gathered(high, Math.max)];
     levels.push({ low, high });
   }
@@ -44,11 +45,13 @@ function extremes(curve, levels, hop, scale) {
   for (let x = 0; x < scale.width; x += 1) {
     const first = Math.max(0, Math.floor(scale.time(x) / hop));
     const last = Math.min(curve.length, Math.max(first + 1, Math.ceil(scale.time(x + 1) / hop)));
-    for (let i = first; i < last;) {
+    for (let i = first; i < last; ) {
       // The largest step that begins here and does not reach too far.
       let [size, depth] = [1, -1];
-      while (depth + 1 < levels.length && i % (size * STEP) === 0 && i + size * STEP <= last) [size, depth] = [size * STEP, depth + 1];
-      const [lowest, highest] = depth < 0 ? [curve[i], curve[i]] : [levels[depth].low[i / size], levels[depth].high[i / size]];
+      while (depth + 1 < levels.length && i % (size * STEP) === 0 && i + size * STEP <= last)
+        [size, depth] = [size * STEP, depth + 1];
+      const [lowest, highest] =
+        depth < 0 ? [curve[i], curve[i]] : [levels[depth].low[i / size], levels[depth].high[i / size]];
       if (!(low[x] <= lowest) && !Number.isNaN(lowest)) low[x] = lowest;
       if (!(high[x] >= highest) && !Number.isNaN(highest)) high[x] = highest;
       i += size;
@@ -64,19 +67,31 @@ export function visible(count, hop, scale) {
 
 const indices = new WeakMap();
 
-/** The items of an array that touch a stretch of time, in order of their beginning; `span(item)` gives [from, to]. Looked up by bisection. */
+/**
+ * The items of an array that touch a stretch of time, in order of their beginning; `span(item)` gives [from, to].
+ * Looked up by bisection.
+ */
 export function within(items, span, from, to) {
   let index = indices.get(items);
   if (!index) {
     const sorted = items.map((item) => ({ item, span: span(item) })).sort((a, b) => a.span[0] - b.span[0]);
     let reach = -Infinity;
     // How far any item up to here reaches: what ends before a time lies before a place in the array.
-    index = { sorted, reach: sorted.map((one) => { reach = Math.max(reach, one.span[1]); return reach; }) };
+    index = {
+      sorted,
+      reach: sorted.map((one) => {
+        reach = Math.max(reach, one.span[1]);
+        return reach;
+      }),
+    };
     indices.set(items, index);
   }
   const begin = bisect(index.reach.length, (i) => index.reach[i] < from);
   const end = bisect(index.sorted.length, (i) => index.sorted[i].span[0] <= to);
-  return index.sorted.slice(begin, end).filter((one) => one.span[1] >= from).map((one) => one.item);
+  return index.sorted
+    .slice(begin, end)
+    .filter((one) => one.span[1] >= from)
+    .map((one) => one.item);
 }
 
 /** The first of so many places where `before` does not hold. */

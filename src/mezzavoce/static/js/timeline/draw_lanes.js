@@ -70,7 +70,8 @@ function drawHeads(pen, lanes, state, colours) {
   pen.fillText("LUFS", MARGIN - 6, lanes.ruler.top + 12);
   if (state.hasLevels) pen.fillText("speech", MARGIN - 4, lanes.speech.top + lanes.speech.height / 2);
   pen.textAlign = "left";
-  const loudness = `loudness: short-term (heavy), momentary (fine)${given(state.limits.integrated_lufs, "target", "LUFS")}`;
+  const target = given(state.limits.integrated_lufs, "target", "LUFS");
+  const loudness = `loudness: short-term (heavy), momentary (fine)${target}`;
   const peaks = `true peak of each channel, dBTP${given(state.limits.true_peak_max_dbtp, "ceiling", "dBTP")}`;
   if (!state.hasLevels) pen.fillText(loudness, MARGIN, lanes.speech.top + 6);
   pen.fillText(state.lower === "peaks" ? peaks : loudness, MARGIN, lanes.loudness.top - 8);
@@ -120,7 +121,10 @@ function drawLoudness(pen, lane, ladder, scale, state, colours) {
   }
   const view = seen(state.series, scale);
   const late = view.fine ? view.step / 2 : 0;
-  [["momentary_lufs", 0.8, colours.soft], ["short_term_lufs", 2, colours.ink]].forEach(([name, width, colour]) => {
+  [
+    ["momentary_lufs", 0.8, colours.soft],
+    ["short_term_lufs", 2, colours.ink],
+  ].forEach(([name, width, colour]) => {
     const { low, high } = view.of(state.series.curves[name]);
     pen.strokeStyle = colour;
     pen.lineWidth = width;

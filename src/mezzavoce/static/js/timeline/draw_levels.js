@@ -28,7 +28,13 @@ export function drawLevels(pen, lane, scale, state, colours) {
   const view = seen(state.series, scale);
   const y = (level) => levelY(lane, level, ladder);
   drawGaps(pen, lane, view, y, state, colours);
-  if (effects) line(pen, view, view.of(effects), y, { colour: colours.effects, width: 1.5, dash: [6, 4], below: ladder.bottom + 1 });
+  if (effects)
+    line(pen, view, view.of(effects), y, {
+      colour: colours.effects,
+      width: 1.5,
+      dash: [6, 4],
+      below: ladder.bottom + 1,
+    });
   line(pen, view, view.of(music), y, { colour: colours.music, width: 1.8, below: ladder.bottom });
   drawDucks(pen, y, scale, state, colours);
   line(pen, view, view.of(voice), y, { colour: colours.voice, width: 3.2, below: ladder.bottom });
@@ -45,10 +51,20 @@ function spanOf(duck) {
 export function ducksInView(ducks, series, scale) {
   return within(ducks || [], spanOf, scale.from + series.start, scale.to + series.start)
     .filter(([, , , , open, bed]) => open !== null && bed !== null)
-    .map(([fallStart, fallEnd, returnStart, returnEnd, open, bed]) => [[fallStart, open], [fallEnd, bed], [returnStart, bed], [returnEnd, open]].filter(([time]) => time !== null));
+    .map(([fallStart, fallEnd, returnStart, returnEnd, open, bed]) =>
+      [
+        [fallStart, open],
+        [fallEnd, bed],
+        [returnStart, bed],
+        [returnEnd, open],
+      ].filter(([time]) => time !== null),
+    );
 }
 
-/** What was done to the music: a thin line from its level in the clear to its bed and back, a ring at each of the four times. */
+/**
+ * What was done to the music: a thin line from its level in the clear to its bed and back, a ring at each of the four
+ * times.
+ */
 function drawDucks(pen, y, scale, { ducks, series }, colours) {
   const x = (time) => scale.x(time - series.start);
   const found = ducksInView(ducks, series, scale);
@@ -56,20 +72,28 @@ function drawDucks(pen, y, scale, { ducks, series }, colours) {
   pen.fillStyle = colours.paper;
   pen.lineWidth = 1.2;
   pen.beginPath();
-  found.forEach((corners) => corners.forEach(([time, level], k) => (k ? pen.lineTo(x(time), y(level)) : pen.moveTo(x(time), y(level)))));
+  found.forEach((corners) =>
+    corners.forEach(([time, level], k) => (k ? pen.lineTo(x(time), y(level)) : pen.moveTo(x(time), y(level)))),
+  );
   pen.stroke();
   pen.beginPath();
-  found.filter((corners) => corners.length < 2 || x(corners[corners.length - 1][0]) - x(corners[0][0]) >= RINGED).forEach((corners) => corners.forEach(([time, level]) => {
-    pen.moveTo(x(time) + 3, y(level));
-    pen.arc(x(time), y(level), 3, 0, 2 * Math.PI);
-  }));
+  found
+    .filter((corners) => corners.length < 2 || x(corners[corners.length - 1][0]) - x(corners[0][0]) >= RINGED)
+    .forEach((corners) =>
+      corners.forEach(([time, level]) => {
+        pen.moveTo(x(time) + 3, y(level));
+        pen.arc(x(time), y(level), 3, 0, 2 * Math.PI);
+      }),
+    );
   pen.fill();
   pen.stroke();
 }
 
 /** The space between voice and what lies under it, each kind at once: calm, hatched the harder the thinner, crossed. */
 function drawGaps(pen, lane, view, y, state, colours) {
-  const [voice, under, spoken, ratios] = [state.voice, state.under, state.spoken, state.ratios].map((curve) => view.of(curve));
+  const [voice, under, spoken, ratios] = [state.voice, state.under, state.spoken, state.ratios].map((curve) =>
+    view.of(curve),
+  );
   const runs = gapRuns(ratios.low, spoken.high, state.limits, view.first, view.last);
   [CALM, THIN, THINNER, CROSSED].forEach((kind) => {
     const own = runs.filter((run) => run[2] === kind);
@@ -83,7 +107,16 @@ function drawGaps(pen, lane, view, y, state, colours) {
     } else {
       pen.clip();
       const [left, right] = [view.x(own[0][0]) - view.step, view.x(own[own.length - 1][1]) + view.step];
-      hatch(pen, left, right, lane.top, lane.top + lane.height, kind >= THINNER ? 4.5 : 7, colours.fault, kind === CROSSED);
+      hatch(
+        pen,
+        left,
+        right,
+        lane.top,
+        lane.top + lane.height,
+        kind >= THINNER ? 4.5 : 7,
+        colours.fault,
+        kind === CROSSED,
+      );
     }
     pen.restore();
   });

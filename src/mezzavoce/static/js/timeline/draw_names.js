@@ -13,7 +13,18 @@ let last = { of: [], names: [] };
 
 /** Names of voice, music, effects and of what is proposed, clear of what is drawn. */
 export function drawNames(pen, lane, scale, state, colours) {
-  const of = [scale.from, scale.to, scale.width, lane.height, state.voice, state.music, state.effects, state.ducks, state.proposal, state.ladder];
+  const of = [
+    scale.from,
+    scale.to,
+    scale.width,
+    lane.height,
+    state.voice,
+    state.music,
+    state.effects,
+    state.ducks,
+    state.proposal,
+    state.ladder,
+  ];
   if (of.some((value, k) => value !== last.of[k])) last = { of, names: namesIn(pen, lane, scale, state) };
   last.names.forEach(({ text, colour, place }) => label(pen, text, place.x, place.y, colours[colour]));
 }
@@ -26,14 +37,20 @@ function namesIn(pen, lane, scale, state) {
     { text: "voice", curve: state.voice, colour: "voice", side: -1, from: 0.04, to: 0.96 },
     { text: "music", curve: state.music, colour: "music-text", side: -1, from: 0.03, to: 0.97 },
     { text: "effects", curve: state.effects, colour: "effects", side: 1, from: 0.5, to: 0.95 },
-  ].filter(({ curve }) => curve).map((name) => ({ ...name, line: trace(name.curve) }));
-  names.forEach((name) => { name.near = highest(name.line, name.from * width, name.to * width); });
+  ]
+    .filter(({ curve }) => curve)
+    .map((name) => ({ ...name, line: trace(name.curve) }));
+  names.forEach((name) => {
+    name.near = highest(name.line, name.from * width, name.to * width);
+  });
   const proposal = nameOfProposal(scale, state, y, width);
   if (proposal) names.push(proposal);
   const beside = [between(names[0].line, trace(state.under)), ...duckLines(lane, scale, state, width)];
   const wide = names.map((name) => ({ ...name, width: labelWidth(pen, name.text) }));
   const bounds = { left: 4, right: width - 4, top: lane.top + UNDER_BRACKET, bottom: lane.top + lane.height };
-  return placed(wide, beside, bounds).map((place, k) => ({ ...wide[k], place })).filter(({ place }) => place);
+  return placed(wide, beside, bounds)
+    .map((place, k) => ({ ...wide[k], place }))
+    .filter(({ place }) => place);
 }
 
 function nameOfProposal(scale, state, y, width) {
@@ -43,7 +60,10 @@ function nameOfProposal(scale, state, y, width) {
   const { role, points } = state.proposal;
   const line = { top: new Float32Array(width).fill(NaN), bottom: new Float32Array(width).fill(NaN) };
   for (let x = 0; x < width; x += 1) {
-    const i = Math.min(view.last - 1, Math.max(view.first, view.fine ? Math.floor(scale.time(x) / state.series.hop) : x));
+    const i = Math.min(
+      view.last - 1,
+      Math.max(view.first, view.fine ? Math.floor(scale.time(x) / state.series.hop) : x),
+    );
     line.top[x] = line.bottom[x] = y(curve.high[i]);
   }
   const voice = role === "dialogue";
@@ -55,5 +75,12 @@ function nameOfProposal(scale, state, y, width) {
 function duckLines(lane, scale, { ducks, series, ladder }, width) {
   const place = ([time, level]) => [scale.x(time - series.start), levelY(lane, level, ladder)];
   const found = ducksInView(ducks, series, scale);
-  return found.length ? [tracedCorners(found.map((corners) => corners.map(place)), width)] : [];
+  return found.length
+    ? [
+        tracedCorners(
+          found.map((corners) => corners.map(place)),
+          width,
+        ),
+      ]
+    : [];
 }

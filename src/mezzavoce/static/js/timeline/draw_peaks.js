@@ -1,12 +1,17 @@
 // True peaks of every channel beside each other, against the ceiling.
 const LADDER = { top: 3, bottom: -48 };
 
-/** Draw the lane. `peaks` is {hop, first, channels, names, values}; dB by dB from the bottom up, overs in the fault colour. */
+/**
+ * Draw the lane. `peaks` is {hop, first, channels, names, values}; dB by dB from the bottom up, overs in the fault
+ * colour.
+ */
 export function drawPeaks(pen, lane, scale, peaks, limit, colours) {
   const room = lane.height / peaks.channels;
   for (let channel = 0; channel < peaks.channels; channel += 1) {
     const top = lane.top + channel * room;
-    const y = (level) => top + ((LADDER.top - Math.min(LADDER.top, Math.max(LADDER.bottom, level))) / (LADDER.top - LADDER.bottom)) * (room - 3);
+    const y = (level) =>
+      top +
+      ((LADDER.top - Math.min(LADDER.top, Math.max(LADDER.bottom, level))) / (LADDER.top - LADDER.bottom)) * (room - 3);
     drawChannel(pen, scale, peaks, channel, y, limit, colours);
   }
 }

@@ -26,7 +26,12 @@ export function drawStripHead(canvas, scale, state, colours) {
   const { pen, height } = fit(canvas);
   pen.strokeStyle = colours.ink;
   pen.lineWidth = 1.5;
-  pen.strokeRect(scale.x(state.view.from) + 0.75, TICKS - 1, Math.max(4, scale.x(state.view.to) - scale.x(state.view.from) - 1.5), height - TICKS);
+  pen.strokeRect(
+    scale.x(state.view.from) + 0.75,
+    TICKS - 1,
+    Math.max(4, scale.x(state.view.to) - scale.x(state.view.from) - 1.5),
+    height - TICKS,
+  );
   pen.fillStyle = colours.ink;
   pen.fillRect(scale.x(state.time), TICKS - 2, 1, height);
 }
@@ -45,8 +50,24 @@ export function drawOutside(pen, scale, state, top, height, colours) {
     pen.fillStyle = colours.paper;
     pen.fillRect(left, top, right - left, height);
     pen.globalAlpha = 1;
-    hatch(pen, Math.max(left, -height), Math.min(right, scale.width + height), top, top + height, 9, colours.rule, false);
-    reasons(pen, scale, state.range.out.filter(([from, to]) => from < edges[k + 1] && to > edges[k]), top, height, colours);
+    hatch(
+      pen,
+      Math.max(left, -height),
+      Math.min(right, scale.width + height),
+      top,
+      top + height,
+      9,
+      colours.rule,
+      false,
+    );
+    reasons(
+      pen,
+      scale,
+      state.range.out.filter(([from, to]) => from < edges[k + 1] && to > edges[k]),
+      top,
+      height,
+      colours,
+    );
     pen.restore();
   }
 }

@@ -3,7 +3,23 @@
 /** The page's colours now. */
 export function palette() {
   const style = getComputedStyle(document.documentElement);
-  const names = ["paper", "raised", "ink", "soft", "rule", "hair", "edge", "voice", "music", "music-text", "effects", "fault", "pass", "pencil", "calm"];
+  const names = [
+    "paper",
+    "raised",
+    "ink",
+    "soft",
+    "rule",
+    "hair",
+    "edge",
+    "voice",
+    "music",
+    "music-text",
+    "effects",
+    "fault",
+    "pass",
+    "pencil",
+    "calm",
+  ];
   return Object.fromEntries(names.map((name) => [name, style.getPropertyValue(`--${name}`).trim()]));
 }
 

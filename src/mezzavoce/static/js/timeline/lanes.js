@@ -12,7 +12,10 @@ export function layLanes(height) {
   const ruler = { top: 8, height: 22 };
   const loudness = { height: Math.max(64, Math.round(height * 0.18)) };
   const speech = { height: 26 };
-  const levels = { top: ruler.top + ruler.height, height: Math.max(120, height - ruler.top - ruler.height - speech.height - loudness.height - 26) };
+  const levels = {
+    top: ruler.top + ruler.height,
+    height: Math.max(120, height - ruler.top - ruler.height - speech.height - loudness.height - 26),
+  };
   speech.top = levels.top + levels.height + 4;
   loudness.top = speech.top + speech.height + 18;
   return { ruler, levels, speech, loudness };
@@ -24,11 +27,17 @@ export function levelY(lane, level, ladder = LADDER) {
   return lane.top + ((ladder.top - clipped) / (ladder.top - ladder.bottom)) * lane.height;
 }
 
-/** A ladder on which some curves have their place: the usual one, or one that reaches further down (or up) where they do. */
+/**
+ * A ladder on which some curves have their place: the usual one, or one that reaches further down (or up) where they
+ * do.
+ */
 export function ladderFor(curves) {
   const lows = curves.map((curve) => lowShare(curve)).filter(Number.isFinite);
   const bottom = Math.max(LOWEST, Math.min(LADDER.bottom, Math.floor(Math.min(...lows, 0) / 10) * 10 - 2));
-  const loudest = Math.max(LADDER.top - 1, ...curves.map((curve) => curve.reduce((most, v) => (v > most ? v : most), -Infinity)));
+  const loudest = Math.max(
+    LADDER.top - 1,
+    ...curves.map((curve) => curve.reduce((most, v) => (v > most ? v : most), -Infinity)),
+  );
   return { ...LADDER, bottom, top: Math.min(0, Math.ceil(loudest / 2) * 2 + (loudest > LADDER.top - 1 ? 2 : 0)) };
 }
 

@@ -14,7 +14,10 @@ export function traced(columns, y) {
   return { top: columns.high.map(y), bottom: columns.low.map(y) };
 }
 
-/** Lines from corner to corner, [[[x, y], …], …], each in order of x, as one: the upper and the lower edge of all of them. */
+/**
+ * Lines from corner to corner, [[[x, y], …], …], each in order of x, as one: the upper and the lower edge of all of
+ * them.
+ */
 export function tracedCorners(lines, width) {
   const top = new Float32Array(width).fill(NaN);
   const bottom = new Float32Array(width).fill(NaN);
@@ -33,7 +36,10 @@ export function tracedCorners(lines, width) {
 
 /** The area between two lines where both are. */
 export function between(one, other) {
-  return { top: one.top.map((y, x) => Math.min(y, other.top[x])), bottom: one.bottom.map((y, x) => Math.max(y, other.bottom[x])) };
+  return {
+    top: one.top.map((y, x) => Math.min(y, other.top[x])),
+    bottom: one.bottom.map((y, x) => Math.max(y, other.bottom[x])),
+  };
 }
 
 /** The pixel at which a line is highest. */
@@ -46,8 +52,10 @@ export function highest(line, from, to) {
 }
 
 /**
- * Places for names [{width, line, near, side}] one after another: `near` is the pixel they belong to, `side` -1 for over their line
- * and 1 for under it where both are as good. Returns [{x, y}] of their middles, null where there is no place beside the line.
+ * Places for names [{width, line, near, side}] one after another: `near` is the pixel they belong to, `side` -1 for
+ * over their line
+ * and 1 for under it where both are as good. Returns [{x, y}] of their middles, null where there is no place beside the
+ * line.
  */
 export function placed(names, others, bounds) {
   const lines = [...names.map(({ line }) => line), ...others];
@@ -71,7 +79,8 @@ function bestPlace(name, lines, bounds, boxes) {
     const cost = way + clashes(boxOf(place, name.width), lines, boxes);
     if (!best || cost < best.cost) best = { ...place, cost };
   };
-  for (let x = bounds.left + half; x <= bounds.right - half; x += STEP) [name.side, -name.side].forEach((side) => consider(x, side));
+  for (let x = bounds.left + half; x <= bounds.right - half; x += STEP)
+    [name.side, -name.side].forEach((side) => consider(x, side));
   return best;
 }
 
@@ -88,13 +97,24 @@ function beside(line, x, half, side) {
 }
 
 function boxOf(place, width) {
-  return { left: place.x - width / 2, right: place.x + width / 2, top: place.y - HALF_HEIGHT, bottom: place.y + HALF_HEIGHT };
+  return {
+    left: place.x - width / 2,
+    right: place.x + width / 2,
+    top: place.y - HALF_HEIGHT,
+    bottom: place.y + HALF_HEIGHT,
+  };
 }
 
 function clashes(own, lines, boxes) {
   let cost = 0;
   boxes.forEach((other) => {
-    if (own.left < other.right + CLEAR && other.left < own.right + CLEAR && own.top < other.bottom && other.top < own.bottom) cost += ON_NAME;
+    if (
+      own.left < other.right + CLEAR &&
+      other.left < own.right + CLEAR &&
+      own.top < other.bottom &&
+      other.top < own.bottom
+    )
+      cost += ON_NAME;
   });
   lines.forEach((line) => {
     for (let at = Math.max(0, Math.floor(own.left)); at <= own.right; at += 1) {

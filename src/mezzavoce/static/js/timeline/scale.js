@@ -4,7 +4,10 @@
 export function makeScale(from, to, width) {
   const perSecond = width / (to - from);
   return {
-    from, to, width, perSecond,
+    from,
+    to,
+    width,
+    perSecond,
     x: (time) => (time - from) * perSecond,
     time: (x) => from + x / perSecond,
   };

@@ -13,7 +13,11 @@ export function unpackSeries(buffer, kept = null) {
   const values = new Int16Array(buffer, end + 1);
   const digests = header.digests || {};
   const known = new Map(Object.entries(kept?.digests || {}).map(([name, digest]) => [digest, kept.curves[name]]));
-  const curves = Object.fromEntries(Object.entries(digests).filter(([, digest]) => known.has(digest)).map(([name, digest]) => [name, known.get(digest)]));
+  const curves = Object.fromEntries(
+    Object.entries(digests)
+      .filter(([, digest]) => known.has(digest))
+      .map(([name, digest]) => [name, known.get(digest)]),
+  );
   header.curves.forEach((name, index) => {
     const curve = new Float32Array(header.count);
     for (let i = 0; i < header.count; i += 1) {
@@ -35,7 +39,10 @@ export function loudestTime(series, from, to) {
   return best < 0 ? (from + to) / 2 : series.start + best * series.hop;
 }
 
-/** A level curve smoothed over an odd number of blocks as energy, where `keep` says so (all where it is missing); NaN elsewhere. */
+/**
+ * A level curve smoothed over an odd number of blocks as energy, where `keep` says so (all where it is missing); NaN
+ * elsewhere.
+ */
 export function smoothLevel(curve, blocks, keep) {
   const half = (blocks - 1) / 2;
   const result = new Float32Array(curve.length).fill(NaN);

@@ -34,7 +34,9 @@ export function formatFrames(count, rate) {
   return `${parts.join(":")}${rate.dropped ? ";" : ":"}${two(frame % rate.nominal)}`;
 }
 
-/** Number of the frame, from the first of the file, that holds a time. A millionth of a second of slack, as in the core. */
+/**
+ * Number of the frame, from the first of the file, that holds a time. A millionth of a second of slack, as in the core.
+ */
 export function frameAt(time, rate) {
   return Math.floor(((time + 1e-6) * rate.over) / rate.under);
 }
@@ -47,7 +49,10 @@ export function makeClock(rateText, dropFrame, start) {
   function secondAt(time) {
     const frame = frameAt(time, rate);
     const label = Number(formatFrames(first + frame, rate).split(/[:;]/)[3]);
-    const lowest = rate.dropped && label >= rate.dropped && formatFrames(first + frame - label, rate).split(/[:;]/)[2] === "59" ? rate.dropped : 0;
+    const lowest =
+      rate.dropped && label >= rate.dropped && formatFrames(first + frame - label, rate).split(/[:;]/)[2] === "59"
+        ? rate.dropped
+        : 0;
     return ((frame - label + lowest) * rate.under) / rate.over;
   }
   return {
