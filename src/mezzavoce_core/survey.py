@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from .media import decode
 from .media.probe import FileInfo, probe
 from .media.source import Pick, Source
-from .media.tracks import MIX, Lane, lanes, role_of
+from .media.tracks import MIX, Lane, role_of, sounds_in
 from .units import Floats, amplitude_to_db, power_to_db
 
 POINTS = 240
@@ -34,7 +34,7 @@ _LOWEST_DB = -90.0
 class Proposal:
     """A lane with the role it probably has (empty: none), why, and its peaks in dBFS ``(channels, POINTS)``."""
 
-    lane: Lane
+    sound: Lane
     role: str
     why: str
     wave_dbfs: Floats
@@ -42,9 +42,9 @@ class Proposal:
     def as_dict(self) -> dict[str, Any]:
         """As JSON types."""
         return {
-            "tracks": self.lane.written,
-            "channels": self.lane.channels,
-            "title": self.lane.title,
+            "tracks": self.sound.written,
+            "channels": self.sound.channels,
+            "title": self.sound.title,
             "role": self.role,
             "why": self.why,
             "wave_dbfs": [[round(float(v), 1) for v in row] for row in self.wave_dbfs],
@@ -52,21 +52,21 @@ class Proposal:
 
 
 def survey(path: Path, name: str, *, in_pairs: bool = False) -> list[Proposal]:
-    """Look through a whole file; ``in_pairs`` as for ``lanes``. Raises MediaError where it cannot be decoded."""
+    """Look through a whole file; ``in_pairs`` as for ``sounds_in``. Raises MediaError where it cannot be decoded."""
     info = probe(path, name)
-    found = lanes(info, in_pairs=in_pairs)
+    found = sounds_in(info, in_pairs=in_pairs)
     gram, peaks = _look(path, info, found)
     waves = np.maximum(amplitude_to_db(peaks), _LOWEST_DB)
     roles = propose(found, gram)
     proposals, first = [], 0
-    for lane, (role, why) in zip(found, roles, strict=True):
-        proposals.append(Proposal(lane, role, why, waves[first : first + lane.channels]))
-        first += lane.channels
+    for sound, (role, why) in zip(found, roles, strict=True):
+        proposals.append(Proposal(sound, role, why, waves[first : first + sound.channels]))
+        first += sound.channels
     return proposals
 
 
 def _look(path: Path, info: FileInfo, found: Sequence[Lane]) -> tuple[Floats, NDArray[np.float32]]:
-    """Products of all lanes with each other, as means over the file, and the peaks of every channel over its points."""
+    """Products of all sounds with each other, as means over the file, and the peaks of each channel over its points."""
     picks = tuple(Pick(path, s.number, None, info) for s in info.streams)
     total = sum(s.channels for s in info.streams)
     rate_hz = info.streams[0].sample_rate_hz
@@ -87,19 +87,19 @@ def _look(path: Path, info: FileInfo, found: Sequence[Lane]) -> tuple[Floats, ND
 
 
 def _mono(block: decode.Samples, found: Sequence[Lane]) -> Floats:
-    """Every lane as one channel at a quarter of the rate, ``(frames, lanes)``; what folds over does so alike in all."""
+    """Each sound as one channel at a quarter of the rate, ``(frames, sounds)``; what folds over does alike in all."""
     whole = len(block) // _EVERY * _EVERY
     columns, first = [], 0
-    for lane in found:
-        part = block[:whole, first : first + lane.channels].mean(axis=1, dtype=np.float64)
+    for sound in found:
+        part = block[:whole, first : first + sound.channels].mean(axis=1, dtype=np.float64)
         columns.append(part.reshape(-1, _EVERY).mean(axis=1))
-        first += lane.channels
+        first += sound.channels
     return np.stack(columns, axis=1)
 
 
 def propose(found: Sequence[Lane], gram: Floats) -> list[tuple[str, str]]:
     """A role for each lane and why, from names, the relation of the sums, and the usual order."""
-    named = [role_of(lane.title) for lane in found]
+    named = [role_of(sound.title) for sound in found]
     loud = [k for k in range(len(found)) if gram[k, k] > _SILENT_POWER]
     sums = {k: _parts_of(k, loud, gram) for k in loud}
     mix = _mix_of(found, named, sums, loud)
@@ -118,7 +118,7 @@ def propose(found: Sequence[Lane], gram: Floats) -> list[tuple[str, str]]:
 
 
 def _parts_of(k: int, loud: Sequence[int], gram: Floats) -> tuple[int, ...]:
-    """The lanes, two or more, whose sum lane ``k`` is; empty where it is none."""
+    """The sounds, two or more, whose sum sound ``k`` is; empty where it is none."""
     others = [j for j in loud if j != k]
     if len(others) < 2:
         return ()

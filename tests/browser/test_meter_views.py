@@ -140,10 +140,10 @@ class TrackMapTest(MeasuredCase):
         with tempfile.TemporaryDirectory() as folder:
             sounds = [stereo(s) for s in (voice + music + effects, voice, music, effects)]
             page.set_input_files("#choose", write_wav(Path(folder) / "all.wav", np.concatenate(sounds, axis=1)))
-            page.wait_for_selector(".lanes-table svg")
-        roles = page.locator(".lanes-table select")
+            page.wait_for_selector(".track-map-table svg")
+        roles = page.locator(".track-map-table select")
         self.assertEqual([s.input_value() for s in roles.all()], ["mix", "dialogue", "music", "effects"])
-        self.assertIn("the sum of 3-4, 5-6, 7-8", page.inner_text(".lanes-table"))
+        self.assertIn("the sum of 3-4, 5-6, 7-8", page.inner_text(".track-map-table"))
         self.assert_accessible(page)
         self.assert_fits(page)
         with page.expect_response(re.compile("/listen/")) as heard:

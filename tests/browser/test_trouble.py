@@ -6,6 +6,7 @@ import signal
 import tempfile
 from pathlib import Path
 
+from mezzavoce.library.models import Playback
 from mezzavoce.measuring.models import Run
 from mezzavoce.notes import actions as notes
 from mezzavoce.notes.models import Mark, Note
@@ -172,6 +173,35 @@ class TroubleTest(MeasuredCase):
         self.assertEqual(page.locator(".finding").get_attribute("data-mark"), other)
         self.assertEqual(page.locator(".list .is-chosen a").get_attribute("data-mark"), other)
         self.assertEqual(self.complaints, [])
+
+    def test_an_answer_that_a_newer_one_overtook_is_left(self):
+        self.measured_mix()
+        # Nothing else is new meanwhile.
+        self.wait_until(lambda: Playback.objects.get().state == "ready")
+        page = self.open_page(DESKTOP)
+        self.sign_in(page)
+        page.click("text=1 Ebb")
+        page.wait_for_selector("#review[data-ready]")
+        page.keyboard.press("e")
+        page.wait_for_selector("#wording:focus")
+        page.keyboard.press("Escape")
+        held, told = [], []
+        page.route("**/state/**", lambda route: route.continue_() if held else held.append((route, route.fetch())))
+        # Something new, whose word is made now and comes only after the person here has saved a wording.
+        mark = Mark.objects.order_by("id").last()
+        notes.decide(self.lead, mark, mark.mix, "allow", "the song leads")
+        self.wait_until(lambda: page.locator(".list a").count() and held)
+        page.locator("#wording").press_sequentially("Later. ")
+        page.keyboard.press("Control+Enter")
+        page.wait_for_selector("#say:has-text('The wording is saved.')")
+        page.on("response", lambda response: "/state/" in response.url and told.append(response.status))
+        route, answer = held[0]
+        route.fulfill(response=answer)
+        page.keyboard.press("Escape")
+        self.wait_until(lambda: page.locator(".list a").count() and len(told) > 1)
+        # Had the page gone back, the next answer would bring it forward again.
+        self.assertEqual(told[1], 204)
+        self.assertIn("Later. ", page.input_value("#wording"))
 
     def test_a_guest_sees_no_buttons_to_decide(self):
         self.measured_mix()

@@ -46,7 +46,7 @@ class SurveyTest(FolderTest):
         path = self.folder / "film.mkv"
         ffmpeg(*inputs, *maps, "-c:a", "pcm_s24le", str(path))
         self.assertEqual(
-            [(p.lane.written, p.role) for p in survey(path, "film.mkv")],
+            [(p.sound.written, p.role) for p in survey(path, "film.mkv")],
             [("1", "mix"), ("2", "effects"), ("3", "dialogue")],
         )
 

@@ -79,14 +79,14 @@ class MapTest(FolderTest):
 
     def test_lanes(self):
         def written(info):
-            return [lane.written for lane in tracks.lanes(info)]
+            return [sound.written for sound in tracks.sounds_in(info)]
 
         self.assertEqual(written(file_of(1, 1, 1, 1, 1, 1)), ["1-2", "3-4", "5-6"])
         self.assertEqual(written(file_of(2, 2, 6)), ["1", "2", "3"])
         self.assertEqual(written(file_of(1, 1, 1)), ["1-2", "3"])
         self.assertEqual(written(file_of(8)), ["1-2", "3-4", "5-6", "7-8"])
         self.assertEqual(written(file_of(6, layout="5.1")), ["1-6"])
-        self.assertEqual(tracks.lanes(file_of(1, 1, titles=("Dialogue L", "Dialogue R")))[0].title, "Dialogue")
+        self.assertEqual(tracks.sounds_in(file_of(1, 1, titles=("Dialogue L", "Dialogue R")))[0].title, "Dialogue")
 
     def test_roles_from_names(self):
         names = {

@@ -55,11 +55,11 @@ class IntakeCase(ProductionCase):
             uploads.work_next()
         return self.client.get(f"{address}done/", headers={"Accept": "application/json"})
 
-    def lanes(self, address):
+    def sounds_in(self, address):
         """The sounds of a file once a worker has looked through it."""
         self.assertEqual(self.client.get(address).status_code, 202)
         self.assertTrue(surveys.work_next())
-        return self.client.get(address).json()["lanes"]
+        return self.client.get(address).json()["sounds"]
 
     def bring(self, name, content):
         address = self.begin(name, len(content)).json()["address"]

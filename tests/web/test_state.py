@@ -87,10 +87,20 @@ class ReviewStateTest(StateCase):
         run.save()
         self.assertEqual(list(self.state()["parts"]), ["measuring"])
 
+    def test_a_picture_that_cannot_be_prepared_is_said(self):
+        made = self.mix.playback
+        made.state, made.error = "failed", "No picture could be made of this."
+        made.save()
+        state = self.state()
+        self.assertEqual(list(state["parts"]), ["preparing"])
+        self.assertIn(made.error, state["parts"]["preparing"])
+
     def test_a_version_that_no_page_of_ours_sends_is_none(self):
         for seen in ("x" * 5000, "&".join(f"a{k}=1" for k in range(50)), "%ff=%00", "judged"):
             self.seen = seen
-            self.assertEqual(set(self.state()["parts"]), {"figures", "range", "finding", "undo", "measuring"})
+            self.assertEqual(
+                set(self.state()["parts"]), {"figures", "range", "finding", "undo", "measuring", "preparing"}
+            )
 
 
 class CurvesTest(StateCase):

@@ -204,7 +204,7 @@ CELERY_BROKER_TRANSPORT_OPTIONS = {
     "visibility_timeout": 60 * 60 * 12,
     "socket_connect_timeout": 2,
     "socket_timeout": 30,
-    # Whoever rings does not wait for a queue that is away: the next sweep finds the row.
+    # Whoever wakes workers does not wait for a queue that is away: the next sweep finds the row.
     "max_retries": 1,
     "interval_start": 0,
     "interval_step": 0.1,

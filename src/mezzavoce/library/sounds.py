@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 from mezzavoce_core.media.layouts import is_known, layout_name
 from mezzavoce_core.media.probe import FileInfo
 from mezzavoce_core.media.source import picks
-from mezzavoce_core.media.tracks import check_map, lanes, read_tracks, role_of
+from mezzavoce_core.media.tracks import check_map, read_tracks, role_of, sounds_in
 
 from ..config.refusals import Refused
 from .models import Mix, StoredFile, Track
@@ -114,7 +114,7 @@ def signature(info: FileInfo) -> str:
 
 def holds_several(info: FileInfo) -> bool:
     """Whether a file seems to hold more than one sound, or a sound whose channels nobody named."""
-    found = lanes(info)
+    found = sounds_in(info)
     return len(found) > 1 or role_of(found[0].title) not in (None, Track.Role.MIX)
 
 

@@ -118,5 +118,5 @@ def survey(request: PersonRequest, file_id: int) -> JsonResponse:
         return JsonResponse({"state": "being looked through"}, status=202)
     address = reverse("listen", args=[row.pk])
     return JsonResponse(
-        {"lanes": [lane | {"listen": f"{address}?tracks={lane['tracks'].replace('+', '%2B')}"} for lane in found]}
+        {"sounds": [sound | {"listen": f"{address}?tracks={sound['tracks'].replace('+', '%2B')}"} for sound in found]}
     )

@@ -1,4 +1,4 @@
-"""A mix that is ingested is measured, and prepared for the browser; what a newer run has replaced is let go of."""
+"""A mix that is ingested is measured, and prepared for the browser; what a newer run has replaced is released."""
 
 from typing import Any
 

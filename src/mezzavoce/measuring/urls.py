@@ -7,7 +7,6 @@ from . import views
 urlpatterns = [
     path("mixes/<int:mix_id>/measure/", views.measure, name="measure"),
     path("mixes/<int:mix_id>/remove/", views.remove_mix, name="remove-mix"),
-    path("mixes/<int:mix_id>/correct/prejudge/", views.prejudge, name="prejudge"),
     path("mixes/<int:mix_id>/peaks/", views.peaks, name="peaks"),
     path("mixes/<int:mix_id>/samples/", views.samples, name="samples"),
     path("mixes/<int:mix_id>/series/", views.series, name="series"),

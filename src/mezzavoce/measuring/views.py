@@ -2,7 +2,7 @@
 
 from django.contrib.auth.decorators import login_required
 from django.core.files.storage import default_storage
-from django.http import Http404, HttpResponse, HttpResponseBase, JsonResponse, QueryDict
+from django.http import Http404, HttpResponse, HttpResponseBase, JsonResponse
 from django.shortcuts import redirect
 from django.utils.cache import get_conditional_response
 from django.utils.http import quote_etag
@@ -67,24 +67,9 @@ def series(request: PersonRequest, mix_id: int) -> HttpResponseBase:
     return response
 
 
-@login_required
-@require_POST
-def prejudge(request: PersonRequest, mix_id: int) -> JsonResponse:
-    """What somebody is about to say of a stretch; nothing counts by it, but saying it takes less time then."""
-    actions.prejudge(request.user, _mix(request, mix_id), *stretch_in(request.POST))
-    return JsonResponse({})
-
-
 def _mix(request: PersonRequest, mix_id: int) -> Mix:
     """A mix that the person may change."""
     return mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
-
-
-def stretch_in(said: QueryDict) -> tuple[str, tuple[str, str], tuple[str, str] | None]:
-    """What a form says of which stretch, instead of which one if it was there before; as timecodes."""
-    begin = said.get("instead-from")
-    instead = (begin, said.get("instead-to", "")) if begin else None
-    return said.get("kind", ""), (said.get("from", ""), said.get("to", "")), instead
 
 
 @login_required

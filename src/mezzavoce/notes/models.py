@@ -27,6 +27,7 @@ class Mark(models.Model):
 
     class Meta:
         constraints: ClassVar[list[models.BaseConstraint]] = [
+            # Under its first name: the database needs its index for the reference to the programme.
             models.UniqueConstraint(fields=["programme", "label"], name="letters_given_once")
         ]
         ordering: ClassVar[list[str]] = ["id"]

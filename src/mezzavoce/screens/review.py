@@ -3,7 +3,7 @@
 from functools import cached_property
 from typing import Any
 
-from mezzavoce_core.exchange.words import change, in_sentence, lack, note_text, on_the_whole, prediction, short_name
+from mezzavoce_core.exchange.words import change, in_sentence, lack, on_the_whole, prediction, short_name
 
 from ..accounts.access import role_in
 from ..accounts.models import Person
@@ -123,7 +123,6 @@ class Review:
         return {
             "change": change(remedy, evidence["kind"]) if remedy else "",
             "prediction": prediction(remedy) if remedy else "",
-            "proposed": note_text(evidence),
             "alternatives": [(in_sentence(change(a, evidence["kind"])), lack(a)) for a in evidence["alternatives"]],
             "also": [short_name(k) for k in evidence["also"]],
         }

@@ -4,7 +4,7 @@ Each answers with what changed by it.
 """
 
 from django.contrib.auth.decorators import login_required
-from django.http import HttpResponse
+from django.http import HttpResponse, JsonResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
@@ -16,7 +16,6 @@ from ..config.refusals import Refused, wants_json
 from ..library.models import Membership, Mix
 from ..library.selectors import mix_for
 from ..measuring import actions as measuring
-from ..measuring.views import stretch_in
 from ..notes import actions as notes
 from .review import review
 from .state import state_of
@@ -41,7 +40,7 @@ def state(request: PersonRequest, mix_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def decide(request: PersonRequest, mark_id: int) -> HttpResponse:
-    """Decide a mark in the mix it was born in."""
+    """Decide a mark in the mix in which it was found first."""
     mark = notes.mark_for(request.user, mark_id)
     do = notes.decide_alike if request.POST.get("alike") else notes.decide
     said = request.POST
@@ -84,8 +83,16 @@ def word(request: PersonRequest, note_id: int) -> HttpResponse:
 @require_POST
 def correct(request: PersonRequest, mix_id: int) -> HttpResponse:
     """Say what a stretch of the mix is; judged again at once."""
-    measuring.correct(request.user, _mix(request, mix_id), *stretch_in(request.POST))
+    measuring.correct(request.user, _mix(request, mix_id), *_stretch(request.POST))
     return _changed(request, mix_id)
+
+
+@login_required
+@require_POST
+def prejudge(request: PersonRequest, mix_id: int) -> JsonResponse:
+    """What somebody is about to say of a stretch; nothing counts by it, but saying it takes less time then."""
+    measuring.prejudge(request.user, _mix(request, mix_id), *_stretch(request.POST))
+    return JsonResponse({})
 
 
 @login_required
@@ -103,6 +110,13 @@ def set_range(request: PersonRequest, mix_id: int) -> HttpResponse:
 def _mix(request: PersonRequest, mix_id: int) -> Mix:
     """A mix that the person may change."""
     return mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
+
+
+def _stretch(said: QueryDict) -> tuple[str, tuple[str, str], tuple[str, str] | None]:
+    """What a form says of which stretch, instead of which one if it was there before; as timecodes."""
+    begin = said.get("instead-from")
+    instead = (begin, said.get("instead-to", "")) if begin else None
+    return said.get("kind", ""), (said.get("from", ""), said.get("to", "")), instead
 
 
 def _changed(request: PersonRequest, mix_id: int, label: str = "", *, goes_there: bool = False) -> HttpResponse:

@@ -15,6 +15,7 @@ _PARTS = {
     "finding": ("screens/_finding_part.html", {"judged", "decisions", "answers", "notes", "bounds"}),
     "undo": ("screens/_undo.html", {"decisions", "bounds", "corrections"}),
     "measuring": ("screens/_measuring.html", {"run", "progress"}),
+    "preparing": ("screens/_preparing.html", {"playback"}),
 }
 """Each part of the page with its template and the sources that it is drawn from."""
 _FACTS = {"judged", "decisions"}

@@ -116,8 +116,8 @@ def _check_tracks(file: StoredFile, tracks: str) -> None:
 
 def _loudest_s(file: StoredFile, tracks: str) -> float:
     """A little before the highest point of the small waveform."""
-    lane = next((p for p in file.survey or [] if p["tracks"] == tracks), None)
-    wave = lane["wave_dbfs"][0] if lane else []
+    sound = next((p for p in file.survey or [] if p["tracks"] == tracks), None)
+    wave = sound["wave_dbfs"][0] if sound else []
     return max(0.0, wave.index(max(wave)) / len(wave) * file.info.duration_s - 4.0) if wave else 0.0
 
 

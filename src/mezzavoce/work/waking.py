@@ -1,6 +1,6 @@
 """Waking a worker.
 
-The rows say what there is to do, so a bell that does not ring costs some seconds and is no error.
+The rows say what there is to do, so a message that does not arrive costs some seconds and is no error.
 """
 
 import logging

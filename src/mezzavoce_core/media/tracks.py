@@ -93,7 +93,7 @@ def write_tracks(tracks: Sequence[int]) -> str:
     return "+".join(str(t) for t in tracks)
 
 
-def lanes(info: FileInfo, *, in_pairs: bool = False) -> tuple[Lane, ...]:
+def sounds_in(info: FileInfo, *, in_pairs: bool = False) -> tuple[Lane, ...]:
     """The sounds that a file seems to hold.
 
     Each track with several channels, mono tracks in pairs, the channels of one track in pairs.
@@ -139,7 +139,7 @@ def mix_tracks(info: FileInfo) -> tuple[int, ...]:
     """The tracks that are the mix where nobody says otherwise: the first one, or the first two where they are mono."""
     if len(info.streams) == 1:
         return ()
-    return lanes(info)[0].tracks
+    return sounds_in(info)[0].tracks
 
 
 def role_of(title: str) -> str | None:

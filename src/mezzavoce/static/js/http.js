@@ -1,4 +1,4 @@
-// Talking with the server: posting forms, fetching fragments, saying what went wrong.
+// Talking with the server: sending forms, asking what changed, saying what went wrong.
 
 /** The token that forms carry. */
 function token() {

@@ -125,7 +125,7 @@ function remove(row) {
   row.gone = true;
   rows.splice(rows.indexOf(row), 1);
   row.line.remove();
-  row.lanes?.element.remove();
+  row.trackMap?.element.remove();
   if (row.address && row.arriving) send(row.address, null, "DELETE").catch(() => {});
   document.getElementById("files").hidden = rows.length === 0;
   showFacts();
@@ -161,16 +161,16 @@ async function upload(row) {
 /** A file with several sounds: each gets a role of its own, and the file as a whole has none. */
 async function openLanes(row, address, remembered) {
   const select = row.line.querySelector("select");
-  row.lanes = makeTrackMap(row.line, ROLES, changed, () => {
-    row.lanes.element.remove();
-    row.lanes = null;
+  row.trackMap = makeTrackMap(row.line, ROLES, changed, () => {
+    row.trackMap.element.remove();
+    row.trackMap = null;
     select.hidden = false;
     offerPairs(row, address);
     changed();
   });
   select.hidden = true;
   row.remembered = remembered;
-  await row.lanes.load(address, remembered);
+  await row.trackMap.load(address, remembered);
 }
 
 /** Some writers call any eight channels a surround layout; a person knows better. */
@@ -195,8 +195,8 @@ function changed() {
 /** What is ingested: files, or the sounds of a file, with their roles. */
 function soundsOf(row) {
   if (!row.id) return [];
-  return row.lanes
-    ? row.lanes.chosen().map((lane) => ({ id: row.id, ...lane }))
+  return row.trackMap
+    ? row.trackMap.chosen().map((sound) => ({ id: row.id, ...sound }))
     : [{ id: row.id, role: row.role, tracks: "" }];
 }
 

@@ -34,26 +34,26 @@ export function makeTrackMap(line, roles, onChange, onWhole) {
     playing = null;
   });
 
-  function add(lane, role, why, table) {
+  function add(sound, role, why, table) {
     const row = table.insertRow();
     row.innerHTML =
       '<th scope="row"></th><td class="wave"></td>' +
       '<td><button type="button" class="btn btn-line">hear</button></td>' +
       '<td><select class="form-select"></select></td><td class="soft"></td>';
-    row.cells[0].textContent = lane.title ? `${lane.tracks} ${lane.title}` : `${lane.tracks}`;
-    row.cells[1].append(wave(lane));
+    row.cells[0].textContent = sound.title ? `${sound.tracks} ${sound.title}` : `${sound.tracks}`;
+    row.cells[1].append(wave(sound));
     const button = row.querySelector("button");
-    button.setAttribute("aria-label", `Hear ${lane.tracks}`);
+    button.setAttribute("aria-label", `Hear ${sound.tracks}`);
     button.setAttribute("aria-pressed", "false");
-    button.addEventListener("click", () => hear(button, lane.listen));
+    button.addEventListener("click", () => hear(button, sound.listen));
     const select = row.querySelector("select");
-    select.setAttribute("aria-label", `Role of ${lane.tracks}`);
+    select.setAttribute("aria-label", `Role of ${sound.tracks}`);
     select.add(new Option("not used", ""));
     roles.forEach(([value, text]) => select.add(new Option(text, value)));
     select.value = role;
     select.addEventListener("change", onChange);
     row.cells[4].textContent = why;
-    rows.push({ lane, select });
+    rows.push({ sound, select });
   }
 
   return {
@@ -61,13 +61,13 @@ export function makeTrackMap(line, roles, onChange, onWhole) {
     /** Fetch what the file holds; roles as last time where it is known. */
     async load(address, remembered) {
       let found = await send(address, null, "GET");
-      while (!found.lanes) {
+      while (!found.sounds) {
         await new Promise((resolve) => setTimeout(resolve, ASK_EVERY_MS));
         if (!element.isConnected) return;
         found = await send(address, null, "GET");
       }
       const table = document.createElement("table");
-      table.className = "lanes-table";
+      table.className = "track-map-table";
       const head = Object.assign(document.createElement("p"), {
         className: "soft",
         textContent: `Several sounds; roles as ${remembered ? "last time" : "proposed"}. Correct what is wrong, or `,
@@ -83,9 +83,9 @@ export function makeTrackMap(line, roles, onChange, onWhole) {
       });
       head.append(whole);
       cell.replaceChildren(head, table);
-      found.lanes.forEach((lane) => {
+      found.sounds.forEach((sound) => {
         const known = remembered?.roles;
-        add(lane, known ? known[lane.tracks] || "" : lane.role, known ? "as last time" : lane.why, table);
+        add(sound, known ? known[sound.tracks] || "" : sound.role, known ? "as last time" : sound.why, table);
       });
       onChange();
     },
@@ -93,19 +93,19 @@ export function makeTrackMap(line, roles, onChange, onWhole) {
     chosen: () =>
       rows
         .filter((r) => r.select.value)
-        .map((r) => ({ role: r.select.value, tracks: r.lane.tracks, channels: r.lane.channels })),
+        .map((r) => ({ role: r.select.value, tracks: r.sound.tracks, channels: r.sound.channels })),
   };
 }
 
 /** Peaks of every channel over the file, one above the other. */
-function wave(lane) {
-  const high = lane.wave_dbfs.length > 2 ? 10 : HEIGHT / lane.wave_dbfs.length;
+function wave(sound) {
+  const high = sound.wave_dbfs.length > 2 ? 10 : HEIGHT / sound.wave_dbfs.length;
   const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
-  svg.setAttribute("viewBox", `0 0 ${WIDTH} ${high * lane.wave_dbfs.length}`);
+  svg.setAttribute("viewBox", `0 0 ${WIDTH} ${high * sound.wave_dbfs.length}`);
   svg.setAttribute("width", WIDTH);
-  svg.setAttribute("height", high * lane.wave_dbfs.length);
+  svg.setAttribute("height", high * sound.wave_dbfs.length);
   svg.setAttribute("aria-hidden", "true");
-  lane.wave_dbfs.forEach((channel, k) => {
+  sound.wave_dbfs.forEach((channel, k) => {
     const middle = high * (k + 0.5);
     const half = (v) => Math.max(0.4, ((Math.max(v, LOWEST) - LOWEST) / -LOWEST) * (high / 2 - 0.5));
     const top = channel.map((v, n) => `${(n * WIDTH) / channel.length} ${(middle - half(v)).toFixed(1)}`);

@@ -5,11 +5,10 @@ import { changes, send } from "./http.js";
 const TURN_MS = 2000;
 
 /**
- * Ask from time to time at `address`. `version` is what the page shows; `words()` says what else the answer depends on,
- * and an answer to other words
- * than those of the moment is left, because somebody has gone on meanwhile. `take(state)` hears what was put in its
- * place; `mayTake()` holds back what
- * nobody here asked for; `pace()` gives the milliseconds until the next turn.
+ * Ask from time to time at `address`. `version` is what the page shows; `words()` says what else the answer depends on.
+ * An answer to other words than those of the moment is left, because somebody has gone on meanwhile; so is one that a
+ * newer answer has overtaken. `take(state)` hears what was put in its place; `mayTake()` holds back what nobody here
+ * asked for; `pace()` gives the milliseconds until the next turn.
  */
 export function makeRefresh({
   address,
@@ -21,10 +20,13 @@ export function makeRefresh({
 }) {
   let shown = version;
   let under = 0;
+  let asked = 0;
+  let taken = 0;
 
-  /** Take over the answer to what was asked, and give it; null where it is not wanted any more. */
-  function takeOver(state, asked) {
-    if (asked !== JSON.stringify(words())) return null;
+  /** Take over the answer to a question, and give it; null where it is not wanted any more. */
+  function takeOver(state, question) {
+    if (question.number < taken || question.words !== JSON.stringify(words())) return null;
+    taken = question.number;
     if (state.version) {
       shown = state.version;
       putFacts(state.facts || {});
@@ -35,11 +37,12 @@ export function makeRefresh({
   }
 
   async function request(carry, wanted = () => true) {
-    const asked = JSON.stringify(words());
+    asked += 1;
+    const question = { number: asked, words: JSON.stringify(words()) };
     under += 1;
     try {
       const state = await carry();
-      return wanted() ? takeOver(state, asked) : null;
+      return wanted() ? takeOver(state, question) : null;
     } finally {
       under -= 1;
     }

@@ -1,6 +1,6 @@
 """The compiled search for cuts by band: one decibel at a time where it gives most.
 
-What is cut, and why, stands in ``carving``.
+What is cut, and why, stands in ``band_cuts``.
 """
 
 import numpy as np

@@ -120,7 +120,7 @@ for a beat of the music)."""
 
 
 def claims(search: Search, k: int, listen: Listen) -> Mapping[str, float]:
-    """The family that move ``k`` of a search is found to belong to, and nats beyond what chance gives.
+    """The class that move ``k`` of a search is found to belong to, and nats beyond what chance gives.
 
     The move then has the edge of it that fits best.
     """

@@ -100,7 +100,7 @@ export function makeSide(element, { onPick, onSend, onHear }) {
     mark,
     arrange,
     group: () => group(!grouped()),
-    /** Letters in the order of the list. */
+    /** Labels in the order of the list. */
     order: () => Array.from(list.querySelectorAll("a[data-mark]"), (link) => link.dataset.mark),
     press(what, alike = false) {
       const button = element.querySelector(`.${alike ? "alike" : "decide"} button[value="${what}"]`);

@@ -62,5 +62,4 @@ function showPlayer() {
   player.dataset.state = "ready";
   video.src = video.dataset.src;
   document.getElementById("play").hidden = false;
-  player.querySelector("[data-preparing]")?.remove();
 }

@@ -81,14 +81,8 @@ export function makeWalk(root, { store, player, hearing, side, curves }) {
     const { marks } = store.get();
     const kind = body.has("alike") && marks.find((m) => m.label === label)?.kind;
     const left = marks.map((m) => (m.label === label || m.kind === kind ? { ...m, state: "decided" } : m));
-    return (
-      left[
-        nextOpen(
-          left,
-          left.findIndex((m) => m.label === label),
-        )
-      ]?.label || ""
-    );
+    const at = left.findIndex((m) => m.label === label);
+    return left[nextOpen(left, at)]?.label || "";
   }
 
   function step(way) {
