@@ -163,11 +163,9 @@ class CarveTest(unittest.TestCase):
         )
         self.assertEqual([f.message for f in after.findings], [])
         for finding, passage in zip(self.before.findings, after.context.passages, strict=True):
-            self.assertAlmostEqual(finding.remedy.predicted_audibility, passage.audibility, delta=0.02)
+            self.assertAlmostEqual(finding.remedy.then.audibility, passage.audibility, delta=0.02)
             ratios = after.context.local_ratio_lu[round(passage.in_s * 10) + 1 : round(passage.out_s * 10) - 1]
-            self.assertAlmostEqual(
-                finding.remedy.predicted_speech_to_background_lu, float(np.nanmin(ratios)), delta=0.3
-            )
+            self.assertAlmostEqual(finding.remedy.then.speech_to_background_lu, float(np.nanmin(ratios)), delta=0.3)
 
     def test_they_go_as_deep_as_the_thinnest_place_needs(self):
         """On the whole the gap would be wide enough with less: for two seconds the music is 4 dB louder."""
@@ -180,13 +178,13 @@ class CarveTest(unittest.TestCase):
         )
         (cut,) = (r for r in (finding.remedy, *finding.alternatives) if r.action == "carve")
         self.assertTrue(cut.enough)
-        self.assertGreaterEqual(cut.predicted_speech_to_background_lu, 8.0)
+        self.assertGreaterEqual(cut.then.speech_to_background_lu, 8.0)
         carved = self.carried_out(automated(self.music, rises), [cut])
         after = judge(three_stems(self.voice, carved), spec)
         self.assertEqual([f.kind for f in after.findings if f.overlaps(finding)], [])
         lowest = float(np.nanmin(after.context.local_ratio_lu[61:119]))
-        self.assertAlmostEqual(lowest, cut.predicted_speech_to_background_lu, delta=0.3)
-        self.assertAlmostEqual(after.context.loudness.integrated_lufs, cut.predicted_integrated_lufs, delta=0.1)
+        self.assertAlmostEqual(lowest, cut.then.speech_to_background_lu, delta=0.3)
+        self.assertAlmostEqual(after.context.loudness.integrated_lufs, cut.then.integrated_lufs, delta=0.1)
 
     def test_cuts_between_500_hz_and_4_khz_help_more_than_the_same_change_of_level(self):
         """Common practice, no source."""

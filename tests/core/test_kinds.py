@@ -9,7 +9,7 @@ from mezzavoce_core.judge import deviation, registry
 from mezzavoce_core.judge.deduplication import merge
 from mezzavoce_core.judge.judging import gather, judge
 from mezzavoce_core.judge.kinds import duck_one_sided
-from mezzavoce_core.judge.model import FAMILIES, MUST, NOTE, SHOULD, Finding, Point
+from mezzavoce_core.judge.model import FAMILIES, MUST, NOTE, SHOULD, Finding
 from mezzavoce_core.judge.remedies import level_points
 from mezzavoce_core.judge.remedies.prediction import (
     around,
@@ -19,6 +19,7 @@ from mezzavoce_core.judge.remedies.prediction import (
     ratio_over,
     with_gain,
 )
+from mezzavoce_core.judge.remedy import Point
 from mezzavoce_core.judge.spec import DEFAULT, Limits, Spec
 from mezzavoce_core.measure.loudness import integrated
 from mezzavoce_core.measure.speech import SPEECH, Correction
@@ -63,7 +64,7 @@ class DuckMissingTest(unittest.TestCase):
 
     def test_remedy_reaches_the_clearance_when_it_is_carried_out(self):
         remedy = self.finding.remedy
-        self.assertGreaterEqual(remedy.predicted_speech_to_background_lu, 10.0)
+        self.assertGreaterEqual(remedy.then.speech_to_background_lu, 10.0)
         points = [(p.at_s, p.gain_db) for p in remedy.points]
         music = automated(chord(40, -24), DUCKED[:4])
         voice = talk(40, SPANS)
@@ -74,10 +75,8 @@ class DuckMissingTest(unittest.TestCase):
         )
         result = judge(mended, RELAXED)
         self.assertEqual(result.findings, ())
-        if remedy.predicted_integrated_lufs is not None:
-            self.assertAlmostEqual(
-                result.context.loudness.integrated_lufs, remedy.predicted_integrated_lufs, delta=0.15
-            )
+        if remedy.then.integrated_lufs is not None:
+            self.assertAlmostEqual(result.context.loudness.integrated_lufs, remedy.then.integrated_lufs, delta=0.15)
 
     def test_both_ways_are_offered(self):
         ways = {self.finding.remedy.role, *(a.role for a in self.finding.alternatives)}
@@ -104,12 +103,13 @@ class SourceTest(unittest.TestCase):
         (finding,) = self.judged(*parts).findings
         remedy = finding.remedy
         self.assertEqual(
-            (finding.source, remedy.role, remedy.source, remedy.together), ("strings.wav", "music", None, True)
+            (finding.source, remedy.role, remedy.part.source, remedy.part.together),
+            ("strings.wav", "music", None, True),
         )
         after = self.judged(*(automated(music, [(p.at_s, p.gain_db) for p in remedy.points]) for music in parts))
         self.assertEqual(after.findings, ())
         lowest = float(np.nanmin(after.context.local_ratio_lu[241:299]))
-        self.assertAlmostEqual(lowest, remedy.predicted_speech_to_background_lu, delta=0.3)
+        self.assertAlmostEqual(lowest, remedy.then.speech_to_background_lu, delta=0.3)
 
     def test_what_is_for_one_of_them_is_predicted_for_that_one(self):
         parts = [automated(music, DUCKED[:4]) for music in (chord(40, -25.5), chord(40, -29, hz=370.0))]
@@ -119,9 +119,9 @@ class SourceTest(unittest.TestCase):
         )
         after = self.judged(automated(parts[0], [(p.at_s, p.gain_db) for p in one.points]), parts[1])
         self.assertAlmostEqual(
-            float(np.nanmin(after.context.local_ratio_lu[241:299])), one.predicted_speech_to_background_lu, delta=0.3
+            float(np.nanmin(after.context.local_ratio_lu[241:299])), one.then.speech_to_background_lu, delta=0.3
         )
-        self.assertAlmostEqual(after.context.loudness.integrated_lufs, one.predicted_integrated_lufs, delta=0.1)
+        self.assertAlmostEqual(after.context.loudness.integrated_lufs, one.then.integrated_lufs, delta=0.1)
 
     def test_the_louder_stem_is_named(self):
         first, second = (
@@ -133,11 +133,11 @@ class SourceTest(unittest.TestCase):
         )
         for finding in found:
             for remedy in (finding.remedy, *finding.alternatives):
-                self.assertEqual(remedy.source, {"music": finding.source, "dialogue": None}[remedy.role])
+                self.assertEqual(remedy.part.source, {"music": finding.source, "dialogue": None}[remedy.role])
 
     def test_a_lone_stem_needs_no_name(self):
         (finding,) = judge(programme(DUCKED[:4], music_db=-24), RELAXED).findings
-        self.assertEqual((finding.source, finding.remedy.source), (None, None))
+        self.assertEqual((finding.source, finding.remedy.part.source), (None, None))
 
 
 class DuckLateTest(unittest.TestCase):
@@ -202,7 +202,7 @@ class FirstWordTest(unittest.TestCase):
         (finding,) = self.hit(-25)
         self.assertEqual((finding.kind, finding.severity, finding.limit), ("first-word-masked", SHOULD, 7.0))
         self.assertAlmostEqual(finding.out_s - finding.in_s, 0.5, places=2)
-        self.assertGreaterEqual(finding.remedy.predicted_speech_to_background_lu, 7.0)
+        self.assertGreaterEqual(finding.remedy.then.speech_to_background_lu, 7.0)
 
     def test_a_soft_one_is_none(self):
         self.assertEqual(self.hit(-38), ())
@@ -214,7 +214,7 @@ class LoudnessKindsTest(unittest.TestCase):
         self.assertEqual((finding.kind, finding.severity), ("integrated-off-target", MUST))
         self.assertAlmostEqual(finding.measured, -20.0, delta=0.1)
         self.assertAlmostEqual(finding.remedy.amount_db, -3.0, delta=0.1)
-        self.assertAlmostEqual(finding.remedy.predicted_integrated_lufs, -23.0, delta=0.05)
+        self.assertAlmostEqual(finding.remedy.then.integrated_lufs, -23.0, delta=0.05)
 
     def test_within_the_tolerance(self):
         for level in (-23.5, -22.5):
@@ -402,7 +402,7 @@ class PredictionTest(unittest.TestCase):
 
     def test_whole_gain_without_a_level(self):
         self.assertEqual(
-            level_points.whole_gain(self.context, -2.0).predicted_integrated_lufs,
+            level_points.whole_gain(self.context, -2.0).then.integrated_lufs,
             self.context.loudness.integrated_lufs - 2.0,
         )
 

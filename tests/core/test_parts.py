@@ -9,7 +9,7 @@ from mezzavoce_core.exchange.document import finding_dict
 from mezzavoce_core.judge.ducking import reshaped
 from mezzavoce_core.judge.judging import gather, judge
 from mezzavoce_core.judge.kinds.masked_speech import thin_stretches
-from mezzavoce_core.judge.model import Finding, JudgingContext, Remedy
+from mezzavoce_core.judge.model import Finding, JudgingContext
 from mezzavoce_core.judge.remedies import level_points
 from mezzavoce_core.judge.remedies.remedy_context import RemedyContext
 from mezzavoce_core.judge.spec import Limits, Spec
@@ -58,7 +58,7 @@ class RemediesTest(unittest.TestCase):
         self.assertEqual({first.action, others[0].action}, {"lower", "raise"})
         self.assertTrue(first.enough)
         self.assertLessEqual(abs(first.amount_db), abs(others[0].amount_db) if others[0].enough else 99)
-        self.assertGreaterEqual(first.predicted_speech_to_background_lu, 10.0)
+        self.assertGreaterEqual(first.then.speech_to_background_lu, 10.0)
 
     def test_nothing_to_do_without_a_background(self):
         bare = replace(evidence(), balance=None)
@@ -69,7 +69,7 @@ class RemediesTest(unittest.TestCase):
 
     def test_an_earlier_fall_adds_up_to_a_fall_that_is_done_in_time(self):
         duck = Duck(8.2, 8.8, 14.5, 15.5, 10.0, -24.0, -34.0)
-        remedy: Remedy = reshaped(evidence(), duck, {"fall_start_s": 7.3, "fall_end_s": 7.9})
+        remedy = reshaped(evidence(), duck, {"fall_start_s": 7.3, "fall_end_s": 7.9})
         times = np.array([7.0, 7.9, 8.2, 8.5, 8.8, 12.0])
         added = np.interp(times, [p.at_s for p in remedy.points], [p.gain_db for p in remedy.points])
         np.testing.assert_allclose(added + duck.gain_db(times), [0, -10, -10, -10, -10, -10], atol=0.06)

@@ -10,6 +10,7 @@ from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.model import NOTE
 from mezzavoce_core.judge.remedies.prediction import ratio_over
 from mezzavoce_core.judge.remedies.remedy_context import AHEAD_S
+from mezzavoce_core.judge.remedy import BandCuts
 from mezzavoce_core.measure.balance import blocks_between
 from mezzavoce_core.render import Change
 from tests.evaluation.mixes import RATE, make
@@ -103,8 +104,8 @@ def _added(mix, remedy):
         remedy.role,
         tuple(p.at_s for p in remedy.points),
         tuple(p.gain_db for p in remedy.points),
-        remedy.bands,
-        channel=remedy.side and remedy.side.index,
+        remedy.bands if isinstance(remedy, BandCuts) else (),
+        channel=remedy.part.side and remedy.part.side.index,
     )
     stem = getattr(mix, remedy.role)
     return change.added(stem, np.arange(len(stem)) / RATE, RATE)
@@ -123,7 +124,7 @@ def _again(mix, before, first, finding, remedy):
         not any(f.kind == finding.kind and _near(f, finding) for f in second.findings),
         tuple((f.kind, f.severity) for f in second.findings if _is_new(f, finding, first.findings)),
         _ratio_error(first.context, second.context, finding, remedy),
-        None if remedy.predicted_integrated_lufs is None else abs(loudness - remedy.predicted_integrated_lufs),
+        None if remedy.then.integrated_lufs is None else abs(loudness - remedy.then.integrated_lufs),
     )
 
 
@@ -143,7 +144,7 @@ def _is_new(found, mended, before):
 
 
 def _ratio_error(before, after, finding, remedy):
-    wanted, spans = remedy.predicted_speech_to_background_lu, [(finding.in_s, finding.out_s)]
+    wanted, spans = remedy.then.speech_to_background_lu, [(finding.in_s, finding.out_s)]
     if wanted is None:
         return None
     if remedy.action in ("reshape", "hold"):

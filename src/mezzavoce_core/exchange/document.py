@@ -3,7 +3,8 @@
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from ..judge.model import Finding, Judgement, JudgingContext, Remedy
+from ..judge.model import Finding, Judgement, JudgingContext
+from ..judge.remedy import BandCuts, LevelMove, ProgrammeGain, Remedy
 from ..measure.balance import Passage
 from ..measure.captions import Captions
 from ..measure.cues import Cue
@@ -210,29 +211,36 @@ def _remedies(remedies: Sequence[Remedy], clock: Clock) -> list[dict[str, Any]]:
 
 
 def _remedy(remedy: Remedy, clock: Clock) -> dict[str, Any]:
+    part, then = remedy.part, remedy.then
     return {
         "action": remedy.action,
-        "role": remedy.role,
-        "source": remedy.source,
-        "together": remedy.together,
-        "channel": remedy.side
-        and {"number": remedy.side.index + 1, "name": remedy.side.name, "share": remedy.side.share},
+        "role": part.role,
+        "source": part.source,
+        "together": part.together,
+        "channel": part.side and {"number": part.side.index + 1, "name": part.side.name, "share": part.side.share},
         "amount_db": remedy.amount_db,
         "points": [
             {"at_s": clock.in_file(p.at_s), "at_timecode": clock.timecode_in(p.at_s), "gain_db": p.gain_db}
             for p in remedy.points
         ],
-        "bands": [
-            {"centre_hz": b.centre_hz, "width_octaves": b.width_octaves, "gain_db": b.gain_db} for b in remedy.bands
-        ],
-        "predicted_speech_to_background_lu": figure(remedy.predicted_speech_to_background_lu),
-        "predicted_audibility": figure(remedy.predicted_audibility),
-        "predicted_clear_share": figure(remedy.predicted_clear_share),
-        "predicted_integrated_lufs": figure(remedy.predicted_integrated_lufs),
-        "then_whole_db": figure(remedy.then_whole_db),
-        "predicted_true_peak_dbtp": figure(remedy.predicted_true_peak_dbtp),
+        "predicted_speech_to_background_lu": figure(then.speech_to_background_lu),
+        "predicted_audibility": figure(then.audibility),
+        "predicted_clear_share": figure(then.clear_share),
+        "predicted_integrated_lufs": figure(then.integrated_lufs),
+        "predicted_true_peak_dbtp": figure(then.true_peak_dbtp),
         "headroom_missing_db": figure(remedy.headroom_missing_db),
-        "stands_off_db": figure(remedy.stands_off_db),
-        "to_bed": remedy.to_bed,
         "enough": remedy.enough,
+        **_only_some(remedy),
+    }
+
+
+def _only_some(remedy: Remedy) -> dict[str, Any]:
+    """What only some kinds of remedies have; every document names all of it."""
+    bands = remedy.bands if isinstance(remedy, BandCuts) else ()
+    move = remedy if isinstance(remedy, LevelMove) else None
+    return {
+        "bands": [{"centre_hz": b.centre_hz, "width_octaves": b.width_octaves, "gain_db": b.gain_db} for b in bands],
+        "then_whole_db": figure(remedy.then_whole_db) if isinstance(remedy, ProgrammeGain) else None,
+        "stands_off_db": figure(move.stands_off_db) if move else None,
+        "to_bed": bool(move and move.to_bed),
     }

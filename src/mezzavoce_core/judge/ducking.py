@@ -12,8 +12,9 @@ import numpy as np
 
 from ..measure.balance import Passage
 from ..measure.ducks import OWN_DEPTH, Duck, goes_down
-from .model import Finding, JudgingContext, Kind, Point, Remedies, Remedy
+from .model import Finding, JudgingContext, Kind
 from .remedies.prediction import predicted
+from .remedy import Part, Point, Remedies, Remedy
 
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 _LIKELY = 0.5
@@ -158,9 +159,7 @@ def reshaped(
     points = _without_doubles(
         [Point(round(float(t), 3), round(float(g), 1)) for t, g in zip(times, added, strict=True)]
     )
-    return predicted(
-        context, Remedy(action=action, role="music", amount_db=_largest(points), points=points), served(context, duck)
-    )
+    return predicted(context, Remedy(action, Part("music"), _largest(points), points), served(context, duck))
 
 
 def reshaping(context: JudgingContext, duck: Duck, wanted: Mapping[str, float], **how: Any) -> dict[str, Any]:

@@ -18,9 +18,9 @@ from ..measure.measurement import Measurement
 from ..measure.meter import TICKS_PER_S
 from ..measure.programme import Programme
 from ..measure.speech import Speech
-from ..signal.peaking import PeakingFilter
 from ..timecode import Clock
 from ..units import Floats
+from .remedy import Remedies, Remedy
 from .spec import Spec
 
 Once = TypeVar("Once")
@@ -31,72 +31,8 @@ _TELLING_S = 1.0
 FAMILIES = ("loudness", "peak", "signal", "voice", "ducking", "music", "effects")
 
 
-@dataclass(frozen=True)
-class Point:
-    """A level point of a remedy: a gain in dB to add at a time."""
-
-    at_s: float
-    gain_db: float
-
-
-@dataclass(frozen=True)
-class Side:
-    """One channel of several.
-
-    Its place in the file, from 0; what it is called on a page; its share of the role's power (0 to 1) in the middle.
-    """
-
-    index: int
-    name: str
-    share: float
-
-
-@dataclass(frozen=True)
-class Remedy:
-    """What to do to a role (or the whole mix), added to it as it is in the delivered mix, and what that would give."""
-
-    action: str
-    role: str
-    amount_db: float
-    points: tuple[Point, ...] = ()
-    source: str | None = None
-    """The only stem of its role that it is for; None: all of them."""
-    together: bool = False
-    """Whether its role has several stems and it is for all of them."""
-    side: Side | None = None
-    """The only channel that it is for; None: all of them."""
-    bands: tuple[PeakingFilter, ...] = ()
-    """Cuts by band, whole from the second point to the third, fading from the first and to the last."""
-    predicted_speech_to_background_lu: float | None = None
-    predicted_audibility: float | None = None
-    predicted_clear_share: float | None = None
-    """Of a gain over the whole programme: the share of the speech that is in the clear then, 0 to 1."""
-    predicted_integrated_lufs: float | None = None
-    then_whole_db: float | None = None
-    """Of a gain over the whole programme: what the whole mix wants afterwards to be as loud as it should; None where it
-    is."""
-    predicted_true_peak_dbtp: float | None = None
-    headroom_missing_db: float | None = None
-    """By how much a peak would pass the limit; None where none does."""
-    stands_off_db: float | None = None
-    """By how much the voice then stands over the other passages, or the music under its bed elsewhere; None where that
-    is within the spec."""
-    to_bed: bool = False
-    """Whether it brings the music to where its bed is elsewhere, which may be further than is needed here."""
-    enough: bool = True
-    """Whether the fault is gone afterwards, with the headroom that there is."""
-
-    @property
-    def sound(self) -> bool:
-        """Whether the fault is gone without a new one."""
-        return self.enough and self.stands_off_db is None
-
-
 SURE = 0.67
 """How certain ducks are of which is read what is usual."""
-
-Remedies = tuple[Remedy | None, tuple[Remedy, ...]]
-"""The remedy and its alternatives."""
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,8 @@ from dataclasses import replace
 from ..measure.measurement import StemLevels
 from ..measure.meter import TICKS_PER_S
 from ..units import Floats, db_to_power
-from .model import JudgingContext, Remedy
+from .model import JudgingContext
+from .remedy import Remedy
 
 _NOTHING_DB = -30.0
 """Other stems so far under one change nothing that is said of it: lowered by 15 dB, it still stands as far over
@@ -29,14 +30,15 @@ def for_stems(context: JudgingContext, remedy: Remedy) -> Remedy:
     """
     stems = _stems(context, remedy.role)
     if len(stems) < 2:
-        return replace(remedy, source=None)
-    if remedy.source is not None or not remedy.points:
+        return remedy if remedy.part.source is None else replace(remedy, part=replace(remedy.part, source=None))
+    if remedy.part.source is not None or not remedy.points:
         return remedy
     energies = _energies(context, stems, remedy.points[0].at_s, remedy.points[-1].at_s)
     loudest = max(energies, key=lambda k: energies[k])
     others = sum(energies.values()) - energies[loudest]
     alone = others <= energies[loudest] * float(db_to_power(_NOTHING_DB))
-    return replace(remedy, source=stems[loudest].name) if alone else replace(remedy, together=True)
+    part = replace(remedy.part, source=stems[loudest].name) if alone else replace(remedy.part, together=True)
+    return replace(remedy, part=part)
 
 
 def _stems(context: JudgingContext, role: str) -> dict[int, StemLevels]:

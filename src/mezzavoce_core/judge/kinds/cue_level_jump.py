@@ -6,9 +6,10 @@ from functools import partial
 
 from ...measure.cues import Cue
 from ..deviation import FEWEST, deviating
-from ..model import NOTE, Finding, JudgingContext, Kind, Remedies, Remedy
+from ..model import NOTE, Finding, JudgingContext, Kind
 from ..remedies.level_matching import matched_level
 from ..remedies.level_points import spot_points
+from ..remedy import Part, Remedies, Remedy
 
 _SHORTEST_S = 3.0
 _RAMP_S = 0.2
@@ -56,9 +57,7 @@ def _mended(context: JudgingContext, cue: Cue, off: float, limit: float) -> Reme
 
 def _moved(context: JudgingContext, cue: Cue, gain_db: float) -> Remedy:
     points = spot_points(context, cue.in_s, cue.out_s, gain_db, _RAMP_S)
-    return Remedy(
-        action="lower" if gain_db < 0 else "raise", role="music", amount_db=gain_db, points=points, source=cue.source
-    )
+    return Remedy("lower" if gain_db < 0 else "raise", Part("music", cue.source), gain_db, points)
 
 
 def _pieces(cues: Sequence[Cue]) -> Sequence[Cue]:

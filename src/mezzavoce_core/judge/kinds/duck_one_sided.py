@@ -20,10 +20,11 @@ from ...measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
 from ...media.layouts import channel_names
 from ...units import Floats, power_to_db
 from ..ducking import FALLS_S, RETURNS_S, known_ducks, usual_depth_db
-from ..model import MUST, Finding, JudgingContext, Kind, Remedies, Remedy, Side
+from ..model import MUST, Finding, JudgingContext, Kind
 from ..remedies.level_points import trapezoid
 from ..remedies.prediction import predicted, share_of
 from ..remedies.remedy_context import AFTER_S, AHEAD_S, new_duck
+from ..remedy import Part, Remedies, Remedy, Side
 
 _ASIDE, _LEAST_BLOCKS = 8, 6
 _QUIET_POWER = 1e-8
@@ -174,9 +175,7 @@ def _drawn_on_both(
     side = Side(channel, name, float(np.median(shares)))
     points = trapezoid(times_s, down)
     passages = (context.passages or ())[context.touched(in_s, out_s)]
-    return predicted(
-        context, Remedy(action="lower", role="music", amount_db=down, points=points, side=side), passages
-    ), ()
+    return predicted(context, Remedy("lower", Part("music", side=side), down, points), passages), ()
 
 
 class _Change:

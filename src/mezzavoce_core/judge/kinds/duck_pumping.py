@@ -4,8 +4,9 @@ from collections.abc import Iterator, Sequence
 
 from ...measure.ducks import Pump
 from ..ducking import duck_finding, known_ducks, needed, served
-from ..model import SHOULD, Finding, JudgingContext, Kind, Point, Remedy
+from ..model import SHOULD, Finding, JudgingContext, Kind
 from ..remedies.prediction import predicted
+from ..remedy import Part, Point, Remedy
 
 _LEAST_RISE_DB = 3.0
 _RAMP_S = 0.05
@@ -55,7 +56,7 @@ def _held(pumps: Sequence[Pump]) -> Remedy:
         points += [
             Point(round(t, 3), round(g, 1)) for t, g in zip(times, (0.0, -p.rise_db, -p.rise_db, 0.0), strict=True)
         ]
-    return Remedy(action="hold", role="music", amount_db=-round(max(p.rise_db for p in pumps), 1), points=tuple(points))
+    return Remedy("hold", Part("music"), -round(max(p.rise_db for p in pumps), 1), tuple(points))
 
 
 KIND = Kind("duck-pumping", "ducking", "pumping between words", find)

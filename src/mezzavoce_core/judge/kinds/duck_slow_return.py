@@ -10,8 +10,9 @@ from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
 from ...units import ABSENT_BELOW_LUFS
 from ..ducking import duck_finding, known_ducks, needed, reshaped, served
-from ..model import SHOULD, Finding, JudgingContext, Kind, Point, Remedy
+from ..model import SHOULD, Finding, JudgingContext, Kind
 from ..remedies.prediction import predicted
+from ..remedy import Part, Point, Remedy
 
 _BEHIND_S = 0.2
 _WORTH_RETURNING_S = 1.0
@@ -84,7 +85,7 @@ def _between(duck: Duck, before: Passage, after: Passage) -> Remedy:
     )
     gains = (0.0, duck.depth_db, duck.depth_db, 0.0)
     points = tuple(Point(round(t, 3), round(g, 1)) for t, g in zip(times, gains, strict=True))
-    return Remedy(action="reshape", role="music", amount_db=round(duck.depth_db, 1), points=points)
+    return Remedy("reshape", Part("music"), round(duck.depth_db, 1), points)
 
 
 def _heard(context: JudgingContext, from_s: float, to_s: float) -> bool:

@@ -4,9 +4,10 @@ from collections.abc import Iterator
 
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
-from ..model import NOTE, Finding, JudgingContext, Kind, Remedy
+from ..model import NOTE, Finding, JudgingContext, Kind
 from ..remedies.level_points import hold_points
 from ..remedies.prediction import with_loudness
+from ..remedy import Part, Remedy
 
 LIMIT_LU = 0.0
 """Common practice: what matters is at least as loud as what lies over it."""
@@ -24,9 +25,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         if effect is None or music is None or round(effect - music, 1) >= LIMIT_LU:
             continue
         amount = round(effect - music - _BEYOND_LU, 1)
-        remedy = Remedy(
-            action="lower", role="music", amount_db=amount, points=hold_points(context, in_s, out_s, amount)
-        )
+        remedy = Remedy("lower", Part("music"), amount, hold_points(context, in_s, out_s, amount))
         yield Finding(
             kind=KIND.name,
             family=KIND.family,

@@ -9,9 +9,10 @@ from ...measure.balance import loudest_under
 from ...measure.meter import BLOCKS_PER_S
 from ...signal.spans import join, runs
 from ...units import power_to_db
-from ..model import SHOULD, Finding, JudgingContext, Kind, Remedies, Remedy
+from ..model import SHOULD, Finding, JudgingContext, Kind
 from ..remedies.level_points import hold_points, lowered
 from ..remedies.prediction import with_loudness
+from ..remedy import Part, Remedies, Remedy
 from .masked_speech import thin_stretches
 
 _LEAST_S = 0.3
@@ -79,9 +80,7 @@ def _lowered(context: JudgingContext, in_s: float, out_s: float, amount_db: floa
     """
     clearance = context.spec.limits.clearance_lu
     if clearance is None:
-        remedy = Remedy(
-            action="lower", role="effects", amount_db=-amount_db, points=hold_points(context, in_s, out_s, -amount_db)
-        )
+        remedy = Remedy("lower", Part("effects"), -amount_db, hold_points(context, in_s, out_s, -amount_db))
         return with_loudness(context, remedy), ()
     begin_s, end_s = _covered(context, in_s, out_s)
     return lowered(context, "effects", begin_s, end_s, least_db=amount_db, wanted=clearance), ()

@@ -22,8 +22,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     after = (
         ""
         if remedy.enough
-        else f" That alone would put the true peak at {remedy.predicted_true_peak_dbtp:.1f} dBTP: limit the peaks "
-        "first."
+        else f" That alone would put the true peak at {remedy.then.true_peak_dbtp:.1f} dBTP: limit the peaks first."
     )
     yield Finding(
         kind=KIND.name,

@@ -3,8 +3,9 @@
 from collections.abc import Iterator
 
 from ...measure.cues import Meeting, meetings
-from ..model import SHOULD, Finding, JudgingContext, Kind, Remedy
+from ..model import SHOULD, Finding, JudgingContext, Kind
 from ..remedies.level_points import BACK_S, trapezoid, within_file
+from ..remedy import Part, Remedy
 
 LEAST_S = 0.5
 """Common practice: a crossfade keeps two cues at their level for a moment only."""
@@ -23,7 +24,7 @@ def _finding(context: JudgingContext, meeting: Meeting) -> Finding:
     length = meeting.out_s - meeting.in_s
     gone_s = meeting.ends.out_s
     points = trapezoid((max(0.0, meeting.in_s - _FADE_S), meeting.in_s, gone_s, gone_s + BACK_S), _AWAY_DB)
-    remedy = Remedy(action="remove", role="music", amount_db=_AWAY_DB, points=points, source=meeting.ends.sources[0])
+    remedy = Remedy("remove", Part("music", meeting.ends.sources[0]), _AWAY_DB, points)
     return Finding(
         kind=KIND.name,
         family=KIND.family,

@@ -13,6 +13,7 @@ from ...units import amplitude_to_db
 from ..model import MUST, Finding, JudgingContext, Kind
 from ..remedies.level_points import lower_spot
 from ..remedies.remedy_context import AHEAD_S
+from ..remedy import Prediction
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
@@ -48,7 +49,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             limit=limit,
             unit="dBTP",
             remedy=replace(
-                lower_spot(context, in_s, out_s, amount, AHEAD_S), predicted_true_peak_dbtp=highest.level_dbtp + amount
+                lower_spot(context, in_s, out_s, amount, AHEAD_S),
+                then=Prediction(true_peak_dbtp=highest.level_dbtp + amount),
             ),
             details={"at_s": context.in_file(highest.at_s), "channel": highest.channel, "overs": len(own)},
         )

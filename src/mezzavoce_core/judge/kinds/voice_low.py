@@ -10,10 +10,11 @@ from numpy.typing import NDArray
 
 from ...measure.balance import Passage, blocks_between
 from ..deviation import deviating
-from ..model import NOTE, SHOULD, Finding, JudgingContext, Kind, Remedies, Remedy
+from ..model import NOTE, SHOULD, Finding, JudgingContext, Kind
 from ..remedies.level_matching import matched_level
 from ..remedies.level_points import STEP_DB, balance_remedies, hold_points
 from ..remedies.remedy_context import RemedyContext, with_others
+from ..remedy import Part, Remedies, Remedy
 
 
 def find(context: JudgingContext) -> Iterator[Finding]:
@@ -101,7 +102,7 @@ def find_uneven(context: JudgingContext) -> Iterator[Finding]:
 
 def _moved(context: JudgingContext, passage: Passage, gain_db: float) -> Remedy:
     points = hold_points(context, passage.in_s, passage.out_s, gain_db)
-    return Remedy(action="lower" if gain_db < 0 else "raise", role="dialogue", amount_db=gain_db, points=points)
+    return Remedy("lower" if gain_db < 0 else "raise", Part("dialogue"), gain_db, points)
 
 
 KIND = Kind("voice-low", "voice", "voice too low", find)

@@ -17,7 +17,8 @@ from ...measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
 from ...signal.bands import CENTRES_HZ
 from ...signal.peaking import PeakingFilter, k_response, power_response
 from ...units import Floats, db_to_power, lufs_to_power
-from ..model import JudgingContext, Point, Remedy
+from ..model import JudgingContext
+from ..remedy import BandCuts, Part, Point, Prediction
 from .prediction import around, integrated_of, ratio_over, with_gain
 
 MOST_FILTERS, DEEPEST_DB, WIDTH_OCTAVES = 3, 12, 1.0
@@ -63,7 +64,7 @@ def band_cuts(
     *,
     audible: float,
     ratio: float | None = None,
-) -> Remedy | None:
+) -> BandCuts | None:
     """Up to three filters that bring the audibility over some blocks to ``audible`` (and the gap to ``ratio``).
 
     None where they cannot.
@@ -95,18 +96,20 @@ def band_cuts(
     factor = _at_places(depths).mean(axis=1)
     times_s = (in_s - _RAMP_S, in_s, out_s, out_s + _RAMP_S)
     first, left = _left(balance, role, factor, times_s)
-    return Remedy(
+    return BandCuts(
         action="carve",
-        role=role,
+        part=Part(role),
         amount_db=min(b.gain_db for b in filters),
         points=tuple(Point(round(min(max(t, 0.0), context.duration_s), 3), 0.0) for t in times_s),
         bands=filters,
-        predicted_speech_to_background_lu=ratio_over(
-            with_gain(balance.part(first, first + len(left)), role, left, bands=False),
-            blocks - first // TICKS_PER_BLOCK,
+        then=Prediction(
+            speech_to_background_lu=ratio_over(
+                with_gain(balance.part(first, first + len(left)), role, left, bands=False),
+                blocks - first // TICKS_PER_BLOCK,
+            ),
+            audibility=ground.audible(factor),
+            integrated_lufs=integrated_of(context, getattr(balance, role), left, first),
         ),
-        predicted_audibility=ground.audible(factor),
-        predicted_integrated_lufs=integrated_of(context, getattr(balance, role), left, first),
     )
 
 

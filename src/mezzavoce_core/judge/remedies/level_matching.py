@@ -7,7 +7,8 @@ import numpy as np
 
 from ...measure.balance import Passage, blocks_between
 from ...measure.meter import TICKS_PER_BLOCK
-from ..model import JudgingContext, Remedies, Remedy
+from ..model import JudgingContext
+from ..remedy import Remedies, Remedy
 from .level_points import STEP_DB, headroom_missing_db
 from .prediction import changed_by, predicted, ratio_over
 

@@ -16,7 +16,8 @@ from ...measure.balance import Balance, blocks_between, loudest_under
 from ...measure.meter import TICKS_PER_BLOCK, TICKS_PER_S
 from ...units import Floats, amplitude_to_db, db_to_amplitude, db_to_power
 from ..ducking import FALL_S, RETURN_S
-from ..model import JudgingContext, Point, Remedies, Remedy
+from ..model import JudgingContext
+from ..remedy import BandCuts, LevelMove, Part, Point, Prediction, Remedies, Remedy
 from .band_cuts import band_cuts
 from .prediction import around, audibility_over, integrated_with, level_curve, ratio_over, with_gain, with_loudness
 from .remedy_context import AHEAD_S, RemedyContext
@@ -69,13 +70,7 @@ def fade_out(
 
 
 def _faded(context: JudgingContext, role: str, source: str | None, *points: tuple[float, float]) -> Remedy:
-    remedy = Remedy(
-        action="reshape",
-        role=role,
-        amount_db=FADED_DB,
-        points=tuple(Point(round(t, 3), g) for t, g in points),
-        source=source,
-    )
+    remedy = Remedy("reshape", Part(role, source), FADED_DB, tuple(Point(round(t, 3), g) for t, g in points))
     return within_file(context, remedy)
 
 
@@ -87,9 +82,7 @@ def within_file(context: JudgingContext, remedy: Remedy) -> Remedy:
 
 def lower_spot(context: JudgingContext, in_s: float, out_s: float, amount_db: float, ramp_s: float) -> Remedy:
     """The whole mix lowered from ``in_s`` to ``out_s``, with ramps of ``ramp_s`` outside."""
-    return Remedy(
-        action="lower", role="mix", amount_db=amount_db, points=spot_points(context, in_s, out_s, amount_db, ramp_s)
-    )
+    return Remedy("lower", Part("mix"), amount_db, spot_points(context, in_s, out_s, amount_db, ramp_s))
 
 
 def spot_points(context: JudgingContext, in_s: float, out_s: float, gain_db: float, ramp_s: float) -> tuple[Point, ...]:
@@ -128,13 +121,15 @@ def balance_remedies(
     if context.balance is None or context.balance.background is None:
         return None, ()
     search = _Search(context, in_s, out_s, blocks, gap, elsewhere)
-    options = search.options(wanted)
+    options: list[Remedy] = [*search.options(wanted)]
     if gap is None and (cut := _cut(context, in_s, out_s, blocks, wanted)) is not None:
         options.append(cut)
     return options[0], tuple(options[1:])
 
 
-def _cut(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float) -> Remedy | None:
+def _cut(
+    context: JudgingContext, in_s: float, out_s: float, blocks: NDArray[np.int64], wanted: float
+) -> BandCuts | None:
     """Cuts by band that widen the gap to ``wanted`` (LU) where it is thinnest.
 
     Where none do, those that widen it to that on the whole.
@@ -142,9 +137,9 @@ def _cut(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray[np.
     not_enough, aim = None, wanted
     for _ in range(_CUTS_TRIED):
         cut = band_cuts(context, in_s, out_s, blocks, audible=context.spec.limits.audibility_min or 0.0, ratio=aim)
-        if cut is None or cut.predicted_speech_to_background_lu is None:
+        if cut is None or cut.then.speech_to_background_lu is None:
             break
-        lowest = cut.predicted_speech_to_background_lu
+        lowest = cut.then.speech_to_background_lu
         if lowest >= wanted:
             return cut
         not_enough = not_enough or replace(cut, enough=False)
@@ -175,7 +170,10 @@ def audibility_remedies(
         lambda balance, first: 30 * (audibility_over(balance, blocks - first // TICKS_PER_BLOCK) or 0.0),
         elsewhere,
     )
-    options = [replace(o, predicted_speech_to_background_lu=search.ratio_with(o)) for o in search.options(30 * wanted)]
+    options = [
+        replace(o, then=replace(o.then, speech_to_background_lu=search.ratio_with(o)))
+        for o in search.options(30 * wanted)
+    ]
     cut = band_cuts(context, in_s, out_s, blocks, audible=wanted)
     return (options[0], tuple(options[1:])) if cut is None else (cut, tuple(options))
 
@@ -241,7 +239,7 @@ class _Search:
         """The gap in this part, changed or as it is."""
         return ratio_over(balance, self.here) if self.gap is None else self.gap(balance, self.first)
 
-    def options(self, wanted: float) -> list[Remedy]:
+    def options(self, wanted: float) -> list[LevelMove]:
         """Less of what lies under and more voice, in the order in which they are proposed.
 
         What cannot do, however far it goes, only where neither can.
@@ -273,7 +271,7 @@ class _Search:
             self.here,
         )
 
-    def best(self, move: _Move, wanted: float) -> tuple[float, Remedy]:
+    def best(self, move: _Move, wanted: float) -> tuple[float, LevelMove]:
         """The smallest gain in dB that does, in steps of 0.5 dB, and the remedy with it or with the least.
 
         Where none does, the largest sensible gain.
@@ -294,22 +292,23 @@ class _Search:
     def _reached(self, move: _Move, amount_db: float, held: Floats) -> float:
         return self.gap_in(self.changed(move.role, move.sign * amount_db * held, bands=self.gap is not None))
 
-    def with_amount(self, move: _Move, amount_db: float, wanted: float) -> Remedy:
+    def with_amount(self, move: _Move, amount_db: float, wanted: float) -> LevelMove:
         """The remedy with a given amount."""
         held = self._held(move)
         found, points = self._reached(move, amount_db, held), trapezoid(move.times_s, move.sign * amount_db)
         raised = move.action == "raise"
         missing = headroom_missing_db(self.context, self.in_s, self.out_s, amount_db) if raised else None
-        return Remedy(
+        changed = self.changed(move.role, move.sign * amount_db * held, bands=True)
+        return LevelMove(
             action=move.action,
-            role=move.role,
+            part=Part(move.role),
             amount_db=move.sign * amount_db,
             points=points,
-            predicted_speech_to_background_lu=found,
-            predicted_audibility=audibility_over(
-                self.changed(move.role, move.sign * amount_db * held, bands=True), self.here
+            then=Prediction(
+                speech_to_background_lu=found,
+                audibility=audibility_over(changed, self.here),
+                integrated_lufs=integrated_with(self.context, Part(move.role), points),
             ),
-            predicted_integrated_lufs=integrated_with(self.context, move.role, points),
             headroom_missing_db=missing,
             stands_off_db=self._raised_off_db(points)
             if raised
@@ -370,11 +369,10 @@ def whole_gain(context: JudgingContext, amount_db: float) -> Remedy:
     now = context.loudness.integrated_lufs
     return Remedy(
         action="gain",
-        role="mix",
+        part=Part("mix"),
         amount_db=round(amount_db, 1),
         points=(Point(0.0, round(amount_db, 1)),),
-        predicted_integrated_lufs=None if now is None else now + amount_db,
-        predicted_true_peak_dbtp=peak,
+        then=Prediction(integrated_lufs=None if now is None else now + amount_db, true_peak_dbtp=peak),
         headroom_missing_db=None if limit is None or round(peak, 1) <= limit else round(peak - limit, 1),
         enough=limit is None or round(peak, 1) <= limit,
     )

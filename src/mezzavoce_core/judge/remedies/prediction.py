@@ -11,7 +11,8 @@ from ...measure.balance import Balance, Passage, band_levels, blocks_between, lo
 from ...measure.loudness import MOMENTARY_TICKS, at_blocks, block_mean, mean_lufs, moving_mean
 from ...measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
 from ...units import Floats, db_to_power
-from ..model import JudgingContext, Point, Remedy, Side
+from ..model import JudgingContext
+from ..remedy import Part, Point, Remedy
 
 _REACH_S = 6
 """What lies further away changes neither a local ratio nor a first word."""
@@ -39,21 +40,16 @@ def level_curve(points: Sequence[Point], ticks: int, first: int = 0) -> Floats:
     return curve
 
 
-def factor_on(
-    context: JudgingContext,
-    role: str,
-    points: Sequence[Point],
-    ticks: int,
-    first: int = 0,
-    side: Side | None = None,
-    source: str | None = None,
-) -> Floats:
-    """Power factor of level points on a role, or on one channel or one stem of it.
+def factor_on(context: JudgingContext, part: Part, points: Sequence[Point], ticks: int, first: int = 0) -> Floats:
+    """Power factor of level points on a part, for the whole of its role.
 
-    A part of a role counts as much as it has of the role's power.
+    One channel or one stem counts as much as it has of the role's power.
     """
     curve = gain_curve(points, ticks, first)
-    share = share_of(context, role, side.index) if side else _share_of_stem(context, role, source)
+    if part.side:
+        share: Floats | None = share_of(context, part.role, part.side.index)
+    else:
+        share = _share_of_stem(context, part.role, part.source)
     if share is None:
         return curve
     factor: Floats = 1.0 + share[first : first + ticks] * (curve - 1.0)
@@ -140,19 +136,17 @@ def audibility_over(balance: Balance, blocks: NDArray[np.int64]) -> float | None
     return None if levels is None else float(audibility(*levels))
 
 
-def integrated_with(
-    context: JudgingContext, role: str, points: Sequence[Point], side: Side | None = None, source: str | None = None
-) -> float | None:
-    """Integrated loudness of the mix with level points on one role, or one stem of it.
+def integrated_with(context: JudgingContext, part: Part, points: Sequence[Point]) -> float | None:
+    """Integrated loudness of the mix with level points on a part.
 
     The points end where they begin; roles are taken as uncorrelated.
     """
     balance = context.balance
     assert balance is not None
-    part = balance.voice if role == "dialogue" else getattr(balance, role)
-    assert part is not None
+    power = balance.voice if part.role == "dialogue" else getattr(balance, part.role)
+    assert power is not None
     first, last = around(points[0].at_s, points[-1].at_s, len(context.power))
-    return integrated_of(context, part, factor_on(context, role, points, last - first, first, side, source), first)
+    return integrated_of(context, power, factor_on(context, part, points, last - first, first), first)
 
 
 def integrated_of(context: JudgingContext, part: Floats, factor: Floats, first: int) -> float | None:
@@ -172,27 +166,28 @@ def with_loudness(context: JudgingContext, remedy: Remedy) -> Remedy:
     """The remedy with the integrated loudness that it gives, where the parts of the mix are known."""
     if context.balance is None:
         return remedy
-    return replace(
-        remedy,
-        predicted_integrated_lufs=integrated_with(context, remedy.role, remedy.points, remedy.side, remedy.source),
-    )
+    return _giving(remedy, integrated_lufs=integrated_with(context, remedy.part, remedy.points))
+
+
+def _giving(remedy: Remedy, **figures: float | None) -> Remedy:
+    return replace(remedy, then=replace(remedy.then, **figures))
 
 
 def predicted(context: JudgingContext, remedy: Remedy, passages: Sequence[Passage]) -> Remedy:
     """A remedy with the lowest gap and the loudness that it would give."""
     if not remedy.points or context.balance is None:
         return remedy
-    loudness = integrated_with(context, remedy.role, remedy.points, remedy.side, remedy.source)
+    loudness = integrated_with(context, remedy.part, remedy.points)
     if not passages:
-        return replace(remedy, predicted_integrated_lufs=loudness)
+        return _giving(remedy, integrated_lufs=loudness)
     part, first = changed_by(context, remedy, passages)
     blocks = np.concatenate([blocks_between(context.balance.active, p.in_s, p.out_s) for p in passages])
     here = blocks - first // TICKS_PER_BLOCK
-    return replace(
+    return _giving(
         remedy,
-        predicted_speech_to_background_lu=ratio_over(part, here),
-        predicted_audibility=audibility_over(part, here),
-        predicted_integrated_lufs=loudness,
+        speech_to_background_lu=ratio_over(part, here),
+        audibility=audibility_over(part, here),
+        integrated_lufs=loudness,
     )
 
 
@@ -203,5 +198,5 @@ def changed_by(
     assert context.balance is not None
     begin, end = min(passages[0].in_s, remedy.points[0].at_s), max(passages[-1].out_s, remedy.points[-1].at_s)
     first, last = around(begin, end, len(context.balance.voice))
-    factor = factor_on(context, remedy.role, remedy.points, last - first, first, remedy.side, remedy.source)
+    factor = factor_on(context, remedy.part, remedy.points, last - first, first)
     return with_gain(context.balance.part(first, last), remedy.role, factor, bands=bands), first

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from ...measure.balance import Balance, clear_share, local_sums, loudest_under
 from ...units import Floats, db_to_power, power_to_db
-from ..model import JudgingContext, Point, Remedies, Remedy
+from ..model import JudgingContext
+from ..remedy import Part, Point, Prediction, ProgrammeGain, Remedies
 from .level_points import STEP_DB, first_step, headroom_missing_db
 from .prediction import integrated_with
 
@@ -58,7 +59,7 @@ class _Move:
     sign: int
     clearance_lu: float
 
-    def best(self, wanted_share: float) -> Remedy:
+    def best(self, wanted_share: float) -> ProgrammeGain:
         """The remedy with the smallest gain that does, in steps of 0.5 dB.
 
         With the largest sensible one where none does.
@@ -71,14 +72,13 @@ class _Move:
         amount = STEP_DB * first_step(cache(lambda steps: share(steps * STEP_DB, _BEYOND_LU) >= wanted_share), guess=1)
         points = tuple(Point(round(t, 3), self.sign * amount) for t in (0.0, self.context.duration_s))
         missing = headroom_missing_db(self.context, 0.0, self.context.duration_s, amount) if self.sign > 0 else None
-        integrated = integrated_with(self.context, self.role, points)
-        return Remedy(
+        integrated = integrated_with(self.context, Part(self.role), points)
+        return ProgrammeGain(
             action="raise" if self.sign > 0 else "lower",
-            role=self.role,
+            part=Part(self.role),
             amount_db=self.sign * amount,
             points=points,
-            predicted_clear_share=share(amount),
-            predicted_integrated_lufs=integrated,
+            then=Prediction(clear_share=share(amount), integrated_lufs=integrated),
             then_whole_db=_then_whole_db(self.context, integrated),
             headroom_missing_db=missing,
             enough=bool(share(amount) >= wanted_share and missing is None),

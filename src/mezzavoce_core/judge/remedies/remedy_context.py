@@ -14,7 +14,8 @@ from ...measure.loudness import mean_lufs
 from ...measure.meter import BLOCKS_PER_S
 from ...units import Floats, db_to_power
 from ..ducking import bed_db, known_ducks, off_usual_db, usual_depth_db, usual_ramps_s
-from ..model import JudgingContext, Point
+from ..model import JudgingContext
+from ..remedy import Point
 
 AHEAD_S, AFTER_S = 0.1, 0.1
 """A fall is over so long before the first word, and a return begins so long after the last."""
