@@ -37,6 +37,25 @@ FLAGS = [
 ]
 DESKTOP, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
 PATIENCE_MS = 60_000
+# Remembers what became of the film and who moved it.
+REMEMBER = """(() => {
+  const told = (window.filmLog = []);
+  const names = ["loadstart", "emptied", "loadedmetadata", "play", "pause", "seeking", "seeked", "ended", "error"];
+  const tell = (name, video, more) => {
+    const at = [Math.round(performance.now()), name, video.currentTime, more].filter((word) => word !== undefined);
+    if (told.push(at.join(" ")) > 60) told.shift();
+  };
+  for (const name of names)
+    document.addEventListener(name, (e) => e.target.id === "video" && tell(name, e.target), true);
+  const place = Object.getOwnPropertyDescriptor(HTMLMediaElement.prototype, "currentTime");
+  Object.defineProperty(HTMLMediaElement.prototype, "currentTime", {
+    ...place,
+    set(to) {
+      place.set.call(this, to);
+      tell(`set to ${to}`, this, new Error().stack.split("\\n").slice(2, 6).map((line) => line.trim()).join(" < "));
+    },
+  });
+})()"""
 # What a page shows, for whoever reads why a test waited in vain.
 SHOWN = """(() => {
   const video = document.getElementById("video") || {};
@@ -49,6 +68,7 @@ SHOWN = """(() => {
       network: video.networkState, seeking: video.seeking, ended: video.ended, seekable: end(video.seekable),
       buffered: end(video.buffered), error: video.error?.message,
     },
+    film: window.filmLog,
   });
 })()"""
 
@@ -151,6 +171,7 @@ class BrowserCase(StaticLiveServerTestCase):
         self.addCleanup(context.close)
         page = context.new_page()
         page.set_default_timeout(PATIENCE_MS)
+        page.add_init_script(REMEMBER)
         page.on("pageerror", lambda error: self.complaints.append(str(error)))
         page.on("console", self._complain)
         return page

@@ -19,7 +19,7 @@ from mezzavoce_core.judge.remedies.prediction import (
     ratio_over,
     with_gain,
 )
-from mezzavoce_core.judge.remedy import Point
+from mezzavoce_core.judge.remedy import Part, Point
 from mezzavoce_core.judge.spec import DEFAULT, Limits, Spec
 from mezzavoce_core.measure.loudness import integrated
 from mezzavoce_core.measure.speech import SPEECH, Correction
@@ -114,9 +114,9 @@ class SourceTest(unittest.TestCase):
     def test_what_is_for_one_of_them_is_predicted_for_that_one(self):
         parts = [automated(music, DUCKED[:4]) for music in (chord(40, -25.5), chord(40, -29, hz=370.0))]
         before = self.judged(*parts)
-        one = predicted(
-            before.context, replace(before.findings[0].remedy, source="strings.wav"), before.context.passages[1:]
-        )
+        both = before.findings[0].remedy
+        for_one = replace(both, part=replace(both.part, source="strings.wav"))
+        one = predicted(before.context, for_one, before.context.passages[1:])
         after = self.judged(automated(parts[0], [(p.at_s, p.gain_db) for p in one.points]), parts[1])
         self.assertAlmostEqual(
             float(np.nanmin(after.context.local_ratio_lu[241:299])), one.then.speech_to_background_lu, delta=0.3
@@ -362,7 +362,7 @@ class PredictionTest(unittest.TestCase):
         self.assertTrue(np.isnan(ratio_over(balance, np.arange(3))))
 
     def test_unchanged_gain_changes_nothing(self):
-        same = integrated_with(self.context, "music", level_points.hold_points(self.context, 8.0, 14.0, 0.0))
+        same = integrated_with(self.context, Part("music"), level_points.hold_points(self.context, 8.0, 14.0, 0.0))
         self.assertAlmostEqual(same, self.context.loudness.integrated_lufs, places=9)
 
     def test_looking_around_a_stretch_gives_what_the_whole_would(self):
@@ -379,7 +379,9 @@ class PredictionTest(unittest.TestCase):
                 changed.voice - evidence.balance.voice if role == "dialogue" else changed.music - evidence.balance.music
             )
             self.assertAlmostEqual(
-                integrated_with(evidence, role, points), integrated(np.maximum(evidence.power + part, 0.0)), places=9
+                integrated_with(evidence, Part(role), points),
+                integrated(np.maximum(evidence.power + part, 0.0)),
+                places=9,
             )
             first, last = around(in_s, out_s, len(evidence.power))
             window = with_gain(evidence.balance.part(first, last), role, gain_curve(points, last - first, first))
