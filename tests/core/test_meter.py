@@ -15,7 +15,7 @@ import scipy.signal
 from mezzavoce_core.measure import loudness as loud
 from mezzavoce_core.measure.meter import Meter, share
 from mezzavoce_core.media.layouts import channel_weights
-from mezzavoce_core.signal import filters, kernels, lanes, weighting
+from mezzavoce_core.signal import filters, kernels, vector_filter, weighting
 from mezzavoce_core.units import amplitude_to_db, power_to_lufs
 from tests.signals import RATE, levels_of, noise, sine, steps, stereo
 
@@ -232,7 +232,7 @@ class WeightingTest(unittest.TestCase):
         out, state = np.empty((len(edges) - 1, 3), dtype=np.float32), np.zeros((2, 2, 3)) if state is None else state
         factors, room = (
             filters.recursion(filters.k_weighting(rate)),
-            (np.empty((lanes.ROWS, lanes.LANES)), np.empty(lanes.STRETCHES, dtype=np.int64)),
+            (np.empty(vector_filter.TABLE), np.empty(vector_filter.STRETCHES, dtype=np.int64)),
         )
         weighting.filter_energy_pair(x, y, factors, state, np.asarray(edges), stretch, round(0.15 * rate), out, *room)
         return out, state

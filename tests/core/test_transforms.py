@@ -1,7 +1,6 @@
 """Transforms of several real signals at a time, against NumPy's in double precision."""
 
 import unittest
-from unittest import mock
 
 import numpy as np
 
@@ -20,14 +19,6 @@ class TransformTest(unittest.TestCase):
     def test_spectra(self):
         self.assert_spectra(transforms.transform(self.rows))
         np.testing.assert_array_equal(transforms.transform(self.rows[3:4]), transforms.transform(self.rows)[3:4])
-
-    def test_the_package_is_asked_where_its_compiled_part_is_not_found(self):
-        with mock.patch.object(transforms, "_load", return_value=None):
-            self.assert_spectra(transforms.transform(self.rows))
-            self.assertEqual(transforms.good_size(2689), 2700)
-
-    def test_the_compiled_part_is_found_in_the_version_that_is_installed(self):
-        self.assertIsNotNone(transforms._load())
 
     def test_good_sizes_have_small_factors_alone(self):
         for least in (1, 7, 2689, 2700, 100003, 168001):

@@ -8,7 +8,7 @@ from ..judge.remedies.band_cut_search import deepen
 from ..measure.meter import Meter, Wanted
 from ..measure.music_gain import find_gain
 from ..measure.stems.mono_proxy import MonoProxy
-from ..media.unpack import highest_bits, planar, unpack_24, unpack_24_pairs
+from ..media.unpack import highest_bits, planar, unpack_24
 from ..signal.kernels import mean_squares, take_out
 from ..signal.spectrum import COLUMNS
 
@@ -40,8 +40,7 @@ def loops() -> None:
     levels = np.random.default_rng(1).normal(-40.0, 3.0, (3000, COLUMNS)).astype(np.float32)
     levels[600:900] -= np.float32(10)
     find_gain(levels, [(12.2, 17.5)])
-    unpack_24(np.zeros(3, dtype="<u4"), out[0])
-    unpack_24_pairs(np.zeros(18, dtype=np.uint8), out, 0, 3)
+    unpack_24(np.zeros(18, dtype=np.uint8), out, 0, 3)
     highest_bits(out[0].view(np.uint32))
     take_out(out[0], out[1], np.float32(1.0))
     mean_squares(out[0], np.array([0, 8]), out[1, :1])

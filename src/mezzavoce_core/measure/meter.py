@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 from ..signal.bands import CENTRES_HZ, Bands
 from ..signal.filters import interpolator, interpolator_bounds, k_weighting, recursion
 from ..signal.kernels import flat_runs, sample_peaks, true_peaks
-from ..signal.lanes import LANES, ROWS, STRETCHES
 from ..signal.rows import Rows
 from ..signal.spectrum import COLUMNS, Spectrum
+from ..signal.vector_filter import STRETCHES, TABLE
 from ..signal.weighting import filter_energy_pair
 from .gaps import Gap, GapFinder
 
@@ -99,7 +99,7 @@ class Meter:
         # One that is left over goes with itself.
         self._steps = [*self._pairs, *zip_longest(rest[::2], rest[1::2], fillvalue=rest[-1] if rest else 0)]
         self._factors = recursion(k_weighting(rate_hz))
-        self._room = np.empty((ROWS, LANES)), np.empty(STRETCHES, dtype=np.int64)
+        self._room = np.empty(TABLE), np.empty(STRETCHES, dtype=np.int64)
         self._state = np.zeros((channels, 2, 3))
         self._seen = 0
         ticks = about_s * TICKS_PER_S + 2

@@ -24,12 +24,11 @@ from ..errors import BadSamples, BrokenOff, MediaError, StillWritten, ToolFailed
 from .riff import Pcm, read_riff
 from .source import Pick, Source
 from .tools import GUARDED, limited
-from .unpack import highest_bits, planar, unpack_24, unpack_24_pairs
+from .unpack import highest_bits, planar, unpack_24
 
 _LONGEST_BLOCK_S = 12
 _BLOCK_SAMPLES = 2_000_000
-# What is read at a time stays in the processor's own memory until it is laid out; a multiple of four frames is whole
-# words at 24 bits, too.
+# What is read at a time stays in the processor's own memory until it is laid out.
 _PIECE_FRAMES = 1 << 15
 _LENGTH_SLACK_S = 0.5
 _SECONDS_PER_SECOND = 2.0
@@ -38,7 +37,7 @@ _MOST_COMPLAINTS = 16 * 1024**2
 # As much as a process without privileges may ask for: decoder and meter wait less often for each other.
 _PIPE_BYTES = 1 << 20
 _FRAMES_TOGETHER = 1 << 14
-_SCALES = {"i2": 2.0**-15, "i3": 1.0, "i4": 2.0**-31, "f4": 1.0, "f8": 1.0}
+_SCALES = {"i2": 2.0**-15, "i4": 2.0**-31, "f4": 1.0, "f8": 1.0}
 Samples = NDArray[np.float32]
 
 
@@ -161,15 +160,13 @@ def _native_flac(pick: Pick, frames: int, *, ahead: bool) -> Iterator[Samples] |
 def _read_pcm(path: Path, pcm: Pcm, frames: int) -> Iterator[Samples]:
     frame, left = pcm.channels * int(pcm.encoding[1]), pcm.size
     raw = np.empty(_PIECE_FRAMES * frame, dtype=np.uint8)
-    spread = _pairs_of_24 if pcm.encoding == "i3" and pcm.channels == 2 else _spread
-    room = np.empty(_PIECE_FRAMES * pcm.channels, dtype=np.float32)
     with path.open("rb", buffering=0) as file:
         file.seek(pcm.start)
         while count := min(frames, left // frame):
             out = np.empty((pcm.channels, count), dtype=np.float32)
             done = 0
             while done < count and (got := _fill(file, raw[: min(_PIECE_FRAMES, count - done) * frame]) // frame):
-                spread(raw, pcm.encoding, got, room, out, done)
+                _lay(raw, pcm.encoding, got, out, done)
                 done += got
             left -= done * frame
             if done:
@@ -186,20 +183,13 @@ def _fill(file: IO[bytes], buffer: NDArray[np.uint8]) -> int:
     return got
 
 
-def _spread(raw: NDArray[np.uint8], encoding: str, frames: int, room: Samples, out: Samples, begin: int) -> None:
+def _lay(raw: NDArray[np.uint8], encoding: str, frames: int, out: Samples, begin: int) -> None:
     """Frames as they stand in a file into ``out`` ``(channels, frames)``, from frame ``begin`` on."""
-    count = frames * len(out)
     if encoding == "i3":
-        # Four numbers lie in three words; what is wanting in the last three is what was there before, and is not looked
-        # at.
-        unpack_24(raw[: -(-count // 4) * 12].view("<u4"), room)
-    values = room[:count] if encoding == "i3" else raw[: count * int(encoding[1])].view("<" + encoding)
-    planar(values, np.float32(_SCALES[encoding]), out, begin)
-
-
-def _pairs_of_24(raw: NDArray[np.uint8], _encoding: str, frames: int, _room: Samples, out: Samples, begin: int) -> None:
-    """The same for what is delivered most often, in one pass."""
-    unpack_24_pairs(raw, out, begin, frames)
+        unpack_24(raw, out, begin, frames)
+    else:
+        values = raw[: frames * len(out) * int(encoding[1])].view("<" + encoding)
+        planar(values, np.float32(_SCALES[encoding]), out, begin)
 
 
 def _by_turns(readers: Sequence[Iterator[Samples]]) -> Iterator[Samples]:

@@ -8,7 +8,6 @@ from collections.abc import Iterable
 from functools import lru_cache
 from pathlib import Path
 
-from .plain import plain_facts
 from .tools import GUARDED, limited
 
 LIMIT_S = 60
@@ -16,12 +15,12 @@ _put: "dict[tuple[Path, int, int], subprocess.Popen[bytes]]" = {}
 
 
 def ask(paths: Iterable[Path]) -> None:
-    """Begin to ask about regular files that do not say all by themselves.
+    """Begin to ask about regular files.
 
     What cannot be asked is left to ``answer``, which says why.
     """
     for path in paths:
-        if path.is_file() and path.stat().st_size and plain_facts(path) is None:
+        if path.is_file() and path.stat().st_size:
             try:
                 _put[_key(path)] = _question(path)
             except OSError:

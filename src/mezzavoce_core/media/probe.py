@@ -13,7 +13,6 @@ from ..errors import MediaError, TimecodeError, ToolFailed
 from ..timecode import FrameRate, format_timecode, nearest_rate, parse_rate, parse_timecode
 from .ffprobe import answer, forget
 from .layouts import layout_name, says_layout
-from .plain import plain_facts
 from .riff import check_riff
 
 DEFAULT_RATE = FrameRate(Fraction(25))
@@ -101,7 +100,7 @@ def probe(path: Path, name: str | None = None) -> FileInfo:
         raise MediaError(f"“{name}” is not a file; give a video or audio file.")
     if path.stat().st_size == 0:
         raise MediaError(f"“{name}” is empty; copy or export it again.")
-    facts = plain_facts(path) or _ffprobe(path, name)
+    facts = _ffprobe(path, name)
     streams = facts.get("streams", [])
     sound = next((s for s in streams if s.get("codec_type") == "audio"), None)
     if sound is None:

@@ -17,7 +17,7 @@ from typing import BinaryIO
 from ..errors import BrokenOff, MediaError
 
 _UNKNOWN_SIZES = (0, 0xFFFFFFFF, 0x7FFFFFFF, 0x7FFFF000)
-_PCM, _FLOAT, EXTENSIBLE = 1, 3, 0xFFFE
+_PCM, _FLOAT, _EXTENSIBLE = 1, 3, 0xFFFE
 _ENCODINGS = {(_PCM, 16): "i2", (_PCM, 24): "i3", (_PCM, 32): "i4", (_FLOAT, 32): "f4", (_FLOAT, 64): "f8"}
 _MOST_CHUNKS = 10_000
 
@@ -104,7 +104,7 @@ def format_of(data: bytes) -> Format | None:
     if len(data) < 16:
         return None
     tag, channels, rate, per_second, frame, bits = struct.unpack("<HHIIHH", data[:16])
-    if tag == EXTENSIBLE and len(data) >= 26:
+    if tag == _EXTENSIBLE and len(data) >= 26:
         tag = struct.unpack("<H", data[24:26])[0]
     return Format(tag, channels, rate, per_second, frame, bits)
 

@@ -6,7 +6,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..runtime.compiled import njit
-from .spreading import FOUR_FRAMES, spread_in_fours
 
 _FULL_SCALE_24 = np.float32(2.0**-31)
 
@@ -34,33 +33,6 @@ def planar(values: NDArray[Any], scale: np.float32, out: NDArray[np.float32], be
                 row[n] = values[n * channels + c] * scale
 
 
-@njit(cache=True, nogil=True, inline="always")
-def _four(words: NDArray[np.uint32], n: int) -> tuple[np.int32, np.int32, np.int32, np.int32]:
-    """Four little-endian integers of 24 bits out of three words of 32.
-
-    Each in the upper three bytes, so that the sign comes by itself.
-    """
-    eight, sixteen, three_bytes = np.uint32(8), np.uint32(16), np.uint32(24)
-    a, b, c = words[3 * n], words[3 * n + 1], words[3 * n + 2]
-    second, third = (
-        ((a >> three_bytes) << eight) | ((b & np.uint32(0xFFFF)) << sixteen),
-        ((b >> sixteen) << eight) | ((c & np.uint32(0xFF)) << three_bytes),
-    )
-    return np.int32(a << eight), np.int32(second), np.int32(third), np.int32(c & np.uint32(0xFFFFFF00))
-
-
-@njit(cache=True, nogil=True)
-def unpack_24(words: NDArray[np.uint32], out: NDArray[np.float32]) -> None:
-    """Little-endian 24-bit integers into float32 with full scale 1.0.
-
-    Read as words of 32 bits, three of which hold four of them.
-    """
-    for n in range(len(words) // 3):
-        a, b, c, d = _four(words, n)
-        out[4 * n], out[4 * n + 1] = np.float32(a) * _FULL_SCALE_24, np.float32(b) * _FULL_SCALE_24
-        out[4 * n + 2], out[4 * n + 3] = np.float32(c) * _FULL_SCALE_24, np.float32(d) * _FULL_SCALE_24
-
-
 @njit(cache=True, nogil=True)
 def _integer_24(raw: NDArray[np.uint8], at: int) -> np.int32:
     """Three bytes as the upper ones of an integer of 32 bits."""
@@ -72,13 +44,22 @@ def _integer_24(raw: NDArray[np.uint8], at: int) -> np.int32:
 
 
 @njit(cache=True, nogil=True)
-def unpack_24_pairs(raw: NDArray[np.uint8], out: NDArray[np.float32], begin: int, frames: int) -> None:
-    """The same for the bytes of two channels that take turns, into ``out`` ``(2, samples)`` from ``begin`` on."""
-    left, right, whole = out[0, begin:], out[1, begin:], frames - frames % FOUR_FRAMES
-    spread_in_fours(raw, left, right, whole, _FULL_SCALE_24)
-    for n in range(whole, frames):
-        left[n] = np.float32(_integer_24(raw, 6 * n)) * _FULL_SCALE_24
-        right[n] = np.float32(_integer_24(raw, 6 * n + 3)) * _FULL_SCALE_24
+def unpack_24(raw: NDArray[np.uint8], out: NDArray[np.float32], begin: int, frames: int) -> None:
+    """Interleaved little-endian integers of 24 bits into ``(channels, frames)`` with full scale 1.0.
+
+    From frame ``begin`` on.
+    """
+    channels = out.shape[0]
+    if channels == 2:
+        left, right = out[0, begin:], out[1, begin:]
+        for n in range(frames):
+            left[n] = np.float32(_integer_24(raw, 6 * n)) * _FULL_SCALE_24
+            right[n] = np.float32(_integer_24(raw, 6 * n + 3)) * _FULL_SCALE_24
+        return
+    for c in range(channels):
+        row = out[c, begin:]
+        for n in range(frames):
+            row[n] = np.float32(_integer_24(raw, 3 * (channels * n + c))) * _FULL_SCALE_24
 
 
 @njit(cache=True, nogil=True)

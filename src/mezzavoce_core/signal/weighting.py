@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..runtime.compiled import njit
-from .lanes import LANES, PRODUCTS, SQUARES, STRETCHES, filter_in_lanes
+from .vector_filter import COLUMNS, PRODUCTS, SQUARES, STRETCHES, filter_stretches
 
 # A filter that rings out into silence ends in numbers so small that the processor takes many times as long for each;
 # far below anything heard (-600 dB) its state is set to nothing. Within a tick no state falls from there to such
@@ -58,19 +58,19 @@ def _one_by_one(
 
 
 @njit(cache=True, nogil=True)
-def _to_lanes(state: NDArray[np.float64], table: NDArray[np.float64]) -> None:
-    """States ``(channels, sections, 3)`` into the lanes of the first stretch."""
+def _to_table(state: NDArray[np.float64], table: NDArray[np.float64]) -> None:
+    """States ``(channels, sections, 3)`` into the columns of the first stretch."""
     for channel in range(2):
         for row in range(SQUARES):
             table[row, channel] = state[channel, row // 3, row % 3]
 
 
 @njit(cache=True, nogil=True)
-def _from_lanes(table: NDArray[np.float64], state: NDArray[np.float64]) -> None:
-    """States out of the lanes of the last stretch."""
+def _from_table(table: NDArray[np.float64], state: NDArray[np.float64]) -> None:
+    """States out of the columns of the last stretch."""
     for channel in range(2):
         for row in range(SQUARES):
-            state[channel, row // 3, row % 3] = table[row, LANES - 2 + channel]
+            state[channel, row // 3, row % 3] = table[row, COLUMNS - 2 + channel]
 
 
 @njit(cache=True, nogil=True)
@@ -88,20 +88,20 @@ def _in_stretches(  # noqa: PLR0913, PLR0917  (as below)
 ) -> None:
     """Four stretches of so many ticks at once, whose ticks have to be as long as those of the first one."""
     for row in range(len(table)):
-        for lane in range(LANES):
-            table[row, lane] = 0.0
+        for column in range(COLUMNS):
+            table[row, column] = 0.0
     # All but the first one begin earlier, from rest.
     for k in range(STRETCHES):
         begins[k] = max(0, edges[k * ticks] - ahead)
-    filter_in_lanes(x, y, begins, factors, table, ahead)
-    _to_lanes(state, table)
+    filter_stretches(x, y, begins, factors, table, ahead)
+    _to_table(state, table)
     for tick in range(ticks):
         count = edges[tick + 1] - edges[tick]
         for k in range(STRETCHES):
             begins[k] = edges[k * ticks + tick]
-        for lane in range(LANES):
-            table[SQUARES, lane] = table[PRODUCTS, lane] = 0.0
-        filter_in_lanes(x, y, begins, factors, table, count)
+        for column in range(COLUMNS):
+            table[SQUARES, column] = table[PRODUCTS, column] = 0.0
+        filter_stretches(x, y, begins, factors, table, count)
         for k in range(STRETCHES):
             row = out[k * ticks + tick]
             row[0], row[1], row[2] = (
@@ -110,9 +110,9 @@ def _in_stretches(  # noqa: PLR0913, PLR0917  (as below)
                 table[PRODUCTS, 2 * k] / count,
             )
         for number in range(SQUARES):
-            for lane in range(LANES):
-                table[number, lane] = _kept(table[number, lane])
-    _from_lanes(table, state)
+            for column in range(COLUMNS):
+                table[number, column] = _kept(table[number, column])
+    _from_table(table, state)
 
 
 @njit(cache=True, nogil=True)
@@ -134,7 +134,7 @@ def filter_energy_pair(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, 
 
     ``factors`` ``(2, 5)`` and ``state`` ``(2 channels, 2 sections, 3)``, which is carried, as of ``section``. The first
     four times ``ticks`` ticks are taken as four stretches at once (0: none), the later three of which begin ``ahead``
-    samples earlier; tick by tick all four must be of the same length. ``table`` ``(ROWS, LANES)`` and ``begins``
+    samples earlier; tick by tick all four must be of the same length. ``table`` ``(ROWS, COLUMNS)`` and ``begins``
     ``(STRETCHES,)`` are room to work in.
     """
     if ticks:

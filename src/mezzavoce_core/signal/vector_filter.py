@@ -1,8 +1,8 @@
-"""Two channels through two filter sections, four stretches of them at once, in the lanes of vector registers.
+"""Two channels through two filter sections, four stretches of them at once, in the columns of vector registers.
 
 The compiler does not find this form by itself: a recursion cannot be taken several samples at a time. But left and
 right do not wait for each other, and neither do stretches of a signal that lie apart, if each begins a little earlier
-than it is wanted: by then the filters have forgotten that they knew nothing. So the lanes hold left and right of the
+than it is wanted: by then the filters have forgotten that they knew nothing. So the columns hold left and right of the
 first stretch, of the second, and so on.
 """
 
@@ -16,24 +16,25 @@ from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 STRETCHES = 4
-LANES = 2 * STRETCHES
+COLUMNS = 2 * STRETCHES
 LAST_IN, STATE, STATE_BEFORE, LAST_BETWEEN, SECOND_STATE, SECOND_BEFORE, SQUARES, PRODUCTS, ROWS = range(9)
-"""Rows of the table ``(ROWS, LANES)`` that is worked on: what is carried through the first section and through the
+"""Rows of the table ``(ROWS, COLUMNS)`` that is worked on: what is carried through the first section and through the
 second one, and the sums."""
+TABLE = ROWS, COLUMNS
 _TERMS = 5
 _DOUBLE, _INDEX, _PLACE = ir.DoubleType(), ir.IntType(64), ir.IntType(32)
-_WIDE, _NARROW = ir.VectorType(_DOUBLE, LANES), ir.VectorType(ir.FloatType(), LANES)
+_WIDE, _NARROW = ir.VectorType(_DOUBLE, COLUMNS), ir.VectorType(ir.FloatType(), COLUMNS)
 
 
-def _order(lanes: list[int]) -> Any:
-    return ir.Constant(ir.VectorType(_PLACE, LANES), lanes)
+def _order(columns: list[int]) -> Any:
+    return ir.Constant(ir.VectorType(_PLACE, COLUMNS), columns)
 
 
 def _everywhere(builder: Any, numbers: Any, k: int) -> Any:
-    """Number ``k`` in every lane."""
+    """Number ``k`` in every column."""
     one = builder.load(builder.gep(numbers, [ir.Constant(_INDEX, k)]))
     alone = builder.insert_element(ir.Constant(_WIDE, ir.Undefined), one, ir.Constant(_PLACE, 0))
-    return builder.shuffle_vector(alone, alone, _order([0] * LANES))
+    return builder.shuffle_vector(alone, alone, _order([0] * COLUMNS))
 
 
 def _row(builder: Any, table: Any, number: int) -> Any:
@@ -50,24 +51,24 @@ def _turned(builder: Any, rows: list[Any]) -> list[Any]:
     """Rows as columns: halves, quarters and single numbers of two rows change places."""
     rows = list(rows)
     for apart in (4, 2, 1):
-        first = _order([LANES + k - apart if k & apart else k for k in range(LANES)])
-        second = _order([LANES + k if k & apart else k + apart for k in range(LANES)])
-        for k in (k for k in range(LANES) if not k & apart):
+        first = _order([COLUMNS + k - apart if k & apart else k for k in range(COLUMNS)])
+        second = _order([COLUMNS + k if k & apart else k + apart for k in range(COLUMNS)])
+        for k in (k for k in range(COLUMNS) if not k & apart):
             a, b = rows[k], rows[k + apart]
             rows[k], rows[k + apart] = builder.shuffle_vector(a, b, first), builder.shuffle_vector(a, b, second)
     return rows
 
 
 def _next_eight(builder: Any, sources: list[Any], n: Any) -> list[Any]:
-    """The next eight samples of every lane, each time one of all lanes."""
+    """The next eight samples of every column, each time one of all columns."""
     pointers = [builder.bitcast(builder.gep(source, [n]), _NARROW.as_pointer()) for source in sources]
     return _turned(builder, [_loaded(builder, pointer, 4) for pointer in pointers])
 
 
 def _next_one(builder: Any, sources: list[Any], n: Any) -> list[Any]:
     found = ir.Constant(_NARROW, ir.Undefined)
-    for lane, source in enumerate(sources):
-        found = builder.insert_element(found, builder.load(builder.gep(source, [n])), ir.Constant(_PLACE, lane))
+    for column, source in enumerate(sources):
+        found = builder.insert_element(found, builder.load(builder.gep(source, [n])), ir.Constant(_PLACE, column))
     return [found]
 
 
@@ -92,7 +93,7 @@ def _step(builder: Any, factors: list[Any], carried: list[Any], samples: Any) ->
     value = builder.fpext(samples, _WIDE)
     between, state = section(factors[:_TERMS], carried[LAST_IN : STATE_BEFORE + 1], value)
     out, second_state = section(factors[_TERMS:], carried[LAST_BETWEEN : SECOND_BEFORE + 1], between)
-    other_side = builder.shuffle_vector(out, out, _order([lane ^ 1 for lane in range(LANES)]))
+    other_side = builder.shuffle_vector(out, out, _order([column ^ 1 for column in range(COLUMNS)]))
     sums = [plus(carried[SQUARES], times(out, out)), plus(carried[PRODUCTS], times(out, other_side))]
     return [value, state, carried[STATE], between, second_state, carried[SECOND_STATE], *sums]
 
@@ -136,8 +137,8 @@ def _code(context: Any, builder: Any, signature: Any, args: Any) -> Any:
 
         return body
 
-    eights = builder.and_(count, ir.Constant(_INDEX, -LANES))
-    rows = _loop(builder, ir.Constant(_INDEX, 0), eights, LANES, rows, steps(_next_eight))
+    eights = builder.and_(count, ir.Constant(_INDEX, -COLUMNS))
+    rows = _loop(builder, ir.Constant(_INDEX, 0), eights, COLUMNS, rows, steps(_next_eight))
     for k, row in enumerate(_loop(builder, eights, count, 1, rows, steps(_next_one))):
         builder.store(row, _row(builder, table, k)).align = 8
     return context.get_dummy_value()
@@ -152,6 +153,6 @@ def _typed(
 _Run = Callable[
     [NDArray[np.float32], NDArray[np.float32], NDArray[np.int64], NDArray[np.float64], NDArray[np.float64], int], None
 ]
-filter_in_lanes: _Run = intrinsic(_typed)  # type: ignore[assignment]
+filter_stretches: _Run = intrinsic(_typed)  # type: ignore[assignment]
 """Run ``count`` samples of two channels from each of the places ``begins`` on through factors ``(2, 5)`` and the table
-``(ROWS, LANES)``, which is changed.  For compiled loops only; nothing checks that the samples are there. """
+``(ROWS, COLUMNS)``, which is changed.  For compiled loops only; nothing checks that the samples are there. """
