@@ -39,14 +39,14 @@ class PassageTest(unittest.TestCase):
 
     def test_music_far_below_counts_as_absent(self):
         p = bal.passage(balance(-64.0), 5, 15)
-        self.assertIsNone(p.music_lufs)
+        self.assertIsNone(p.music)
         self.assertIsNone(p.speech_to_music_lu)
 
     def test_nothing_known_of_the_background(self):
         speech = flags((5, 15))
         p = bal.passage(Balance(at(-23.0) * speech, None, None, None, speech), 5, 15)
         self.assertAlmostEqual(p.speech_lufs, -23.691, places=2)
-        self.assertEqual((p.music_lufs, p.speech_to_background_lu, p.first_word_lu), (None, None, None))
+        self.assertEqual((p.music, p.speech_to_background_lu, p.first_word_lu), (None, None, None))
 
     def test_pauses_do_not_count(self):
         b = balance(-33.0, None, (5, 7), (9, 11))

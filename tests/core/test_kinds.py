@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from mezzavoce_core.estimate import exact
 from mezzavoce_core.judge import deviation, registry
 from mezzavoce_core.judge.deduplication import merge
 from mezzavoce_core.judge.judging import gather, judge
@@ -314,7 +315,7 @@ class CorrectionsTest(unittest.TestCase):
 
 class CausesTest(unittest.TestCase):
     def finding(self, kind, in_s, out_s, severity=SHOULD):
-        return Finding(kind, "voice", severity, in_s, out_s, "t", "m", 1.0, 2.0, "LU")
+        return Finding(kind, "voice", severity, in_s, out_s, "t", "m", exact(1.0), 2.0, "LU")
 
     def merge(self, *findings):
         return merge(findings)

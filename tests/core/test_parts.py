@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from mezzavoce_core.estimate import exact
 from mezzavoce_core.exchange.document import finding_dict
 from mezzavoce_core.judge.ducking import reshaped
 from mezzavoce_core.judge.judging import gather, judge
@@ -98,7 +99,7 @@ class StretchesTest(unittest.TestCase):
 class ValuesTest(unittest.TestCase):
     def test_overlap(self):
         def finding(a, b):
-            return Finding("masked-speech", "voice", "must", a, b, "t", "m", 1.0, 10.0, "LU")
+            return Finding("masked-speech", "voice", "must", a, b, "t", "m", exact(1.0), 10.0, "LU")
 
         self.assertTrue(finding(1, 3).overlaps(finding(2, 4)))
         self.assertFalse(finding(1, 2).overlaps(finding(2, 4)))

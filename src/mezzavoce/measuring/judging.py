@@ -7,6 +7,7 @@ from django.conf import settings
 from django.db import transaction
 from django.db.models import QuerySet
 
+from mezzavoce_core.errors import NotMeasurable
 from mezzavoce_core.exchange.captions import read_captions
 from mezzavoce_core.exchange.document import document
 from mezzavoce_core.exchange.gains import gain_dict, gain_from_dict
@@ -151,8 +152,8 @@ def _revisited(run: Run) -> dict[str, MusicGain]:
     kept = _newest(run).values_list("revisited", flat=True).first() or {}
     try:
         return {key: gain_from_dict(facts) for key, facts in kept.items()}
-    except (KeyError, TypeError):
-        # Kept by a version that knew moves of another kind: it is found anew.
+    except NotMeasurable:
+        # Kept by a newer version: it is found anew.
         return {}
 
 

@@ -5,7 +5,10 @@ from typing import Any, ClassVar
 from django.db import models
 from django.utils import timezone
 
+from mezzavoce_core.exchange.forms import DETAIL, FINDING
+
 from ..accounts.models import Person
+from ..config.fields import StoredDocumentField
 from ..library.models import Mix, SpecVersion, StoredFile
 from ..work.models import FAILED, RUNNING, WAITING, Work
 
@@ -97,7 +100,7 @@ class Judgement(models.Model):
     spec_version = models.ForeignKey(SpecVersion, on_delete=models.PROTECT, related_name="+")
     verdict = models.CharField(max_length=4)
     figures = models.JSONField()
-    detail = models.JSONField()
+    detail = StoredDocumentField(form=DETAIL)
     revisited = models.JSONField(default=dict)
     """What was found where a hand made the music be looked at again; the next judgement need not look."""
     series = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
@@ -123,7 +126,7 @@ class Finding(models.Model):
     role = models.CharField(max_length=10)
     in_s = models.FloatField()
     out_s = models.FloatField()
-    evidence = models.JSONField()
+    evidence = StoredDocumentField(form=FINDING)
     mark = models.ForeignKey("notes.Mark", null=True, on_delete=models.SET_NULL, related_name="findings")
 
     class Meta:

@@ -7,7 +7,10 @@ from typing import ClassVar
 
 from django.db import models
 
+from mezzavoce_core.exchange.forms import FINDING
+
 from ..accounts.models import Person
+from ..config.fields import StoredDocumentField
 from ..library.models import Mix, Programme
 
 
@@ -47,7 +50,7 @@ class Placement(models.Model):
     severity = models.CharField(max_length=6)
     # What it is in a few words, apart from the long evidence: lists of hundreds need no more.
     title = models.CharField(max_length=120)
-    evidence = models.JSONField()
+    evidence = StoredDocumentField(form=FINDING)
 
     class Meta:
         constraints: ClassVar[list[models.BaseConstraint]] = [

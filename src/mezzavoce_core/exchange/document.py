@@ -3,6 +3,7 @@
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from ..estimate import value_of
 from ..judge.model import Finding, Judgement, JudgingContext
 from ..judge.remedy import BandCuts, LevelMove, ProgrammeGain, Remedy
 from ..measure.balance import Passage
@@ -129,11 +130,12 @@ def _passage(p: Passage, at: Callable[[float], float]) -> dict[str, Any]:
     return {
         "in_s": at(p.in_s),
         "out_s": at(p.out_s),
-        "speech_lufs": figure(p.speech_lufs),
-        "music_lufs": figure(p.music_lufs),
-        "effects_lufs": figure(p.effects_lufs),
+        "speech_lufs": figure(value_of(p.speech)),
+        "music_lufs": figure(value_of(p.music)),
+        "effects_lufs": figure(value_of(p.effects)),
         "speech_to_music_lu": figure(p.speech_to_music_lu),
         "speech_to_background_lu": figure(p.speech_to_background_lu),
+        "uncertainty_lu": figure(p.speech_to_background.uncertainty if p.speech_to_background else None),
         "first_word_lu": figure(p.first_word_lu),
         "audibility": figure(p.audibility),
         "weakest_band_hz": p.weakest_band_hz,

@@ -12,9 +12,9 @@ from ..measure.measurement import Held, Measurement, StemLevels
 from ..measure.meter import Levels
 from ..measure.stems.rest import Rest
 from ..media.probe import FileInfo
+from .forms import FEATURES
 from .gains import gain_dict, gain_from_dict
 
-FORMAT = "mezzavoce.features/8"
 _FACTS = ("name", "role", "gain_db", "delay_s", "coherence", "derived")
 _ARRAYS = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together", "bands", "spectrum")
 
@@ -24,7 +24,6 @@ def write_features(measurement: Measurement, path: Path) -> None:
     signals = [measurement.mix, *(s.levels for s in measurement.stems)]
     arrays = {f"{name}_{k}": getattr(levels, name) for k, levels in enumerate(signals) for name in _ARRAYS}
     header = {
-        "format": FORMAT,
         "made_by": measurement.made_by,
         "file": measurement.file.as_dict(),
         "samples": [levels.samples for levels in signals],
@@ -39,17 +38,18 @@ def write_features(measurement: Measurement, path: Path) -> None:
         arrays |= {"rest_mix": measurement.rest.mix, "rest_left": measurement.rest.left}
     part = path.with_suffix(".part")
     with part.open("wb") as file:
-        np.savez_compressed(file, header=np.array(json.dumps(header)), **arrays)
+        np.savez_compressed(file, header=np.array(json.dumps(FEATURES.stamped(header))), **arrays)
     part.replace(path)
 
 
 def read_features(path: Path) -> Measurement:
-    """Read what ``write_features`` wrote. Raises NotMeasurable when the file is of another kind."""
+    """Read what ``write_features`` of this or an older version wrote.
+
+    Raises NotMeasurable when the file is of another kind or of a newer version.
+    """
     try:
         with np.load(path, allow_pickle=False) as stored:
-            header = json.loads(str(stored["header"]))
-            if header.get("format") != FORMAT:
-                raise ValueError(header.get("format"))
+            header = FEATURES.newest(json.loads(str(stored["header"])))
             gaps = [tuple(Gap(**g) for g in found) for found in header["gaps"]]
             levels = [
                 Levels(samples=n, gaps=gaps[k], **{name: stored[f"{name}_{k}"] for name in _ARRAYS})

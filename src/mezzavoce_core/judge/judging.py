@@ -49,7 +49,9 @@ def judge(
 
 
 def _careful(finding: Finding) -> Finding:
-    """What is more likely wrong than right is a note, and says so."""
+    """As certain as its figure lies beyond its limit; what is more likely wrong than right is a note, and says so."""
+    if (beyond := finding.estimate.beyond(finding.limit)) < 1.0:
+        finding = replace(finding, certainty=finding.certainty * beyond)
     if finding.certainty >= _LIKELY:
         return finding
     return replace(

@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from ..estimate import Estimate
 from ..measure.balance import Balance, Passage, blocks_between
 from ..measure.captions import Captions
 from ..measure.cues import Cue, find_cues
@@ -39,7 +40,7 @@ SURE = 0.67
 class Finding:
     """A fault, from ``in_s`` to ``out_s``.
 
-    ``measured`` and ``limit`` are the figure and the limit it is named after, in ``unit``.
+    ``estimate`` and ``limit`` are the figure and the limit it is named after, in ``unit``.
     """
 
     kind: str
@@ -49,7 +50,7 @@ class Finding:
     out_s: float
     title: str
     message: str
-    measured: float
+    estimate: Estimate
     limit: float
     unit: str
     role: str = "mix"
@@ -64,6 +65,11 @@ class Finding:
     """What they take from the rest of the programme: where that is another, they have to be worked out anew."""
     details: Mapping[str, Any] = field(default_factory=dict)
     """What a page shows beside the figures, as JSON types; times in seconds of the file."""
+
+    @property
+    def measured(self) -> float:
+        """The figure without its interval."""
+        return self.estimate.value
 
     def mended(self) -> "Finding":
         """With its remedies worked out."""

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from ..estimate import STEMS, Estimate, exact, value_of
 from ..signal.bands import CENTRES_HZ
 from ..units import ABSENT_BELOW_LUFS, Floats, power_to_db
 from .audibility import WEIGHTS, audibility, band_audibility, levels_db
@@ -103,14 +104,36 @@ class Passage:
 
     in_s: float
     out_s: float
-    speech_lufs: float | None
-    music_lufs: float | None
-    effects_lufs: float | None
-    speech_to_music_lu: float | None
-    speech_to_background_lu: float | None
-    first_word_lu: float | None
+    speech: Estimate | None
+    music: Estimate | None
+    effects: Estimate | None
+    """Levels in LUFS."""
+    speech_to_music: Estimate | None
+    speech_to_background: Estimate | None
+    first_word: Estimate | None
+    """Ratios in LU."""
     audibility: float | None = None
     bands: tuple[Band, ...] = ()
+
+    @property
+    def speech_lufs(self) -> float | None:
+        """The level of the voice alone, without its interval."""
+        return value_of(self.speech)
+
+    @property
+    def speech_to_music_lu(self) -> float | None:
+        """The same of the ratio to the music."""
+        return value_of(self.speech_to_music)
+
+    @property
+    def speech_to_background_lu(self) -> float | None:
+        """The same of the ratio to all that lies under the voice."""
+        return value_of(self.speech_to_background)
+
+    @property
+    def first_word_lu(self) -> float | None:
+        """The same of the ratio at the first word."""
+        return value_of(self.first_word)
 
     @property
     def weakest_band_hz(self) -> int | None:
@@ -159,14 +182,18 @@ def passage(balance: Balance, in_s: float, out_s: float) -> Passage:
     return Passage(
         in_s=in_s,
         out_s=out_s,
-        speech_lufs=voice,
-        music_lufs=music,
-        effects_lufs=effects,
-        speech_to_music_lu=_difference(voice, music),
-        speech_to_background_lu=_difference(voice, background),
-        first_word_lu=first_word(balance, in_s, out_s),
+        speech=_from_stems(voice),
+        music=_from_stems(music),
+        effects=_from_stems(effects),
+        speech_to_music=_from_stems(_difference(voice, music)),
+        speech_to_background=_from_stems(_difference(voice, background)),
+        first_word=_from_stems(first_word(balance, in_s, out_s)),
         **_followed(balance, chosen),
     )
+
+
+def _from_stems(value: float | None) -> Estimate | None:
+    return None if value is None else exact(value, STEMS)
 
 
 def _followed(balance: Balance, chosen: NDArray[np.int64]) -> dict[str, Any]:

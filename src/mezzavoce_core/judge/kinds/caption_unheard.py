@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import replace
 
+from ...estimate import exact
 from ...measure.captions import FITS, LATE_S, Caption, Captions, is_heard
 from ..model import SHOULD, Finding, JudgingContext, Kind
 
@@ -79,7 +80,7 @@ def _finding(in_s: float, out_s: float, *, title: str, message: str, measured: f
         out_s=out_s,
         title=title,
         message=message,
-        measured=measured,
+        estimate=exact(measured),
         limit=FITS,
         unit="of 1",
         role="dialogue",

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...estimate import exact
 from ...measure.meter import TICKS_PER_S
 from ...media.layouts import channel_names, pairs
 from ...units import power_to_db, tenth
@@ -58,7 +59,7 @@ def _finding(
             f"Channel {names[0]} stands {off:.1f} dB over {names[1]} here; up to {limit:g} dB is usual. "
             f"Check the panning and that no channel was lost; if it is meant, allow it."
         ),
-        measured=off,
+        estimate=exact(off),
         limit=limit,
         unit="dB",
         details={"channels": list(channels)},

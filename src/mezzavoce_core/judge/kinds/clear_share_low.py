@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from functools import partial
 
+from ...estimate import exact
 from ...measure.balance import clear_share
 from ..model import SHOULD, Finding, JudgingContext, Kind
 from ..remedies.programme_gain import programme_gain
@@ -27,7 +28,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         out_s=context.speech[-1].out_s,
         title="Too little of the speech is clear",
         message=f"Only {100 * share:.0f} % of the speech stands {wanted}",
-        measured=share,
+        estimate=exact(share),
         limit=limits.clear_share_min,
         unit="of 1",
         role="dialogue",

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...estimate import exact
 from ...measure.meter import TICKS_PER_S
 from ...media.layouts import channel_names
 from ...signal.spans import join, runs
@@ -38,7 +39,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                 f"{f', and {places - 1} more places like it' if places > 1 else ''}; {limit:g} in a row are cut off. "
                 f"Take the level down before the stage that clips, and export again."
             ),
-            measured=longest,
+            estimate=exact(longest),
             limit=limit,
             unit="samples",
             details={

@@ -4,6 +4,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import partial
 
+from ...estimate import exact
 from ...measure.cues import Cue
 from ..deviation import FEWEST, deviating
 from ..model import NOTE, Finding, JudgingContext, Kind
@@ -41,7 +42,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                 f"{'over' if off > 0 else 'under'} the others around {usual:.1f}; "
                 f"within {limit:g} LU they belong together."
             ),
-            measured=abs(off),
+            estimate=exact(abs(off)),
             limit=limit,
             unit="LU",
             role="music",

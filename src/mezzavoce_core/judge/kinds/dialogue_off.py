@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ...units import tenth
 from ..model import SHOULD, Finding, JudgingContext, Kind
 
@@ -28,7 +29,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         title="Dialogue far from the programme",
         message=f"The programme stands {abs(off):.1f} LU {way} its dialogue ({whole:.1f} against {spoken:.1f} LUFS); "
         f"at most {limit:.1f} is wanted.",
-        measured=off,
+        estimate=exact(off),
         limit=limit,
         unit="LU",
         role="dialogue",

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
+from ...estimate import exact
 from ...measure.gaps import Gap
 from ...measure.meter import TICKS_PER_S, Levels
 from ...media.layouts import channel_names, channel_weights
@@ -49,7 +50,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                 f"The sound is gone for {(out_s - in_s) * 1000:.0f} ms {where}, with hard edges; "
                 f"{limit * 1000:g} ms are enough to be heard. Check the edit here and export again."
             ),
-            measured=out_s - in_s,
+            estimate=exact(out_s - in_s),
             limit=limit,
             unit="s",
             details={"channels": gone},

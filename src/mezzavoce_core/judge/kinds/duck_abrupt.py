@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ..ducking import duck_finding, known_ducks, needed, reshaping
 from ..model import SHOULD, Finding, JudgingContext, Kind
 
@@ -35,7 +36,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                     f"The music {what} by {duck.depth_db:.1f} dB within {1000 * (end - begin):.0f} ms; "
                     f"in less than {1000 * limit:.0f} ms it is heard as a cut. Give it a soft ramp."
                 ),
-                measured=end - begin,
+                estimate=exact(end - begin),
                 limit=limit,
                 unit="s",
                 certainty=duck.sure(claim),

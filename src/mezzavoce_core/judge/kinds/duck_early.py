@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ..ducking import duck_finding, known_ducks, needed, reshaping, served
 from ..model import NOTE, Finding, JudgingContext, Kind
 
@@ -31,7 +32,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             title="Music falls too early",
             message=f"The music is down {early:.1f} s before anyone speaks; {limit:g} s at most keep it from leaving "
             "a hole.",
-            measured=early,
+            estimate=exact(early),
             limit=limit,
             unit="s",
             certainty=duck.sure("early"),

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...estimate import exact
 from ...measure.balance import Passage
 from ...measure.ducks import BARE, LATE, Duck
 from ...units import db_to_power, power_to_db
@@ -42,7 +43,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             out_s=max(duck.fall_end_s, passage.in_s + _FIRST_WORD_S),
             title="Music falls too late",
             message=_message(duck, passage, limit),
-            measured=late,
+            estimate=exact(late),
             limit=limit,
             unit="s",
             certainty=duck.sure(claim),

@@ -23,8 +23,9 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         ratio = passage.speech_to_music_lu
         if ratio is None or round(ratio, 1) >= limits.clearance_lu or id(passage) in covered:
             continue
-        over_all = passage.speech_to_background_lu
-        measured = ratio if over_all is None else over_all
+        ratio_of_all = passage.speech_to_background or passage.speech_to_music
+        assert ratio_of_all is not None
+        measured = ratio_of_all.value
         severe = limits.clearance_must_lu is not None and round(measured, 1) < limits.clearance_must_lu
         blocks = blocks_between(context.balance.active, passage.in_s, passage.out_s)
         elsewhere = new_duck(context, passage.in_s, passage.out_s)
@@ -37,7 +38,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             title="Music does not give way",
             message=f"The music stays up through this passage: the voice stands {measured:.1f} LU over the "
             f"background; {limits.clearance_lu:g} LU are wanted.",
-            measured=measured,
+            estimate=ratio_of_all,
             limit=limits.clearance_lu,
             unit="LU",
             role="music",

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
+from ...estimate import exact
 from ...measure.balance import Passage
 from ...measure.ducks import Duck, begin_s, end_s
 from ...measure.meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
@@ -122,7 +123,7 @@ def _finding(
         ),
         leans_on=times_s,
         mend=partial(_drawn_on_both, context, (in_s, out_s), times_s, (1 - channel, other), abs(change)),
-        measured=abs(change),
+        estimate=exact(abs(change)),
         limit=limit,
         unit="dB",
         role="music",

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ..ducking import duck_finding, known_ducks, needed, reshaping, served, usual_depth_db
 from ..model import SHOULD, Finding, JudgingContext, Kind
 
@@ -35,7 +36,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                 "although the voice would be clear with "
                 f"{depth:.0f} dB; its return distracts. Let it fall less, and lower it as a whole if need be."
             ),
-            measured=duck.depth_db,
+            estimate=exact(duck.depth_db),
             limit=limits.duck_depth_max_db,
             unit="dB",
             **reshaping(

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
+from ...estimate import exact
 from ...measure.ducks import Pump
 from ..ducking import duck_finding, known_ducks, needed, served
 from ..model import SHOULD, Finding, JudgingContext, Kind
@@ -39,7 +40,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                 f"The music rises by up to {rise:.1f} dB in {pauses} shorter than {context.spec.limits.bridge_s:g} s; "
                 f"less than {_LEAST_RISE_DB:g} dB goes unnoticed. Hold it down until the last word."
             ),
-            measured=rise,
+            estimate=exact(rise),
             limit=_LEAST_RISE_DB,
             unit="dB",
             remedy=predicted(context, _held(pumps), served(context, duck)),

@@ -5,6 +5,7 @@ from functools import partial
 
 import numpy as np
 
+from ...estimate import exact
 from ...measure.balance import Passage, blocks_between
 from ..ducking import duck_finding, known_ducks, off_usual_db, served
 from ..model import MUST, SHOULD, Finding, JudgingContext, Kind
@@ -49,7 +50,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                 f"{limits.clearance_lu:g} LU are wanted. "
                 f"Let it fall further."
             ),
-            measured=lowest,
+            estimate=exact(lowest),
             limit=limits.clearance_lu,
             unit="LU",
             leans_on=elsewhere,

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ..ducking import duck_finding, known_ducks, needed, reshaping
 from ..model import NOTE, Finding, JudgingContext, Kind
 
@@ -32,7 +33,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                 title="Music falls slowly" if what == "fall" else "Music returns slowly",
                 message=f"The {what} of the music takes {end - begin:.1f} s, longer than {limit:g} s; a ramp like "
                 "that smears over the words.",
-                measured=end - begin,
+                estimate=exact(end - begin),
                 limit=limit,
                 unit="s",
                 certainty=duck.sure(f"{what}-slow"),

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from itertools import pairwise
 
+from ...estimate import exact
 from ...measure.balance import Passage
 from ...measure.ducks import Duck
 from ...measure.loudness import mean_lufs
@@ -68,7 +69,7 @@ def _finding(duck: Duck, last: Passage, until_s: float, limit: float, remedy: Re
         title="Music stays down",
         message=f"Speech is over, and the music stays down for {held:.1f} s; within {limit:g} s it should be on its "
         "way back.",
-        measured=held,
+        estimate=exact(held),
         limit=limit,
         unit="s",
         remedy=remedy,

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ..ducking import duck_finding, known_ducks, reshaping
 from ..model import SHOULD, Finding, JudgingContext, Kind
 
@@ -25,7 +26,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                 f"The music falls by {duck.depth_db:.1f} dB and returns, and nobody speaks; "
                 f"from {limit:g} dB on that leaves a hole. Take the dip out, or see which voice was moved."
             ),
-            measured=duck.depth_db,
+            estimate=exact(duck.depth_db),
             limit=limit,
             unit="dB",
             **reshaping(context, duck, {}, action="remove", flat=True),

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ...measure.ducks import OWN_DEPTH
 from ..ducking import duck_finding, known_ducks, needed, off_usual_db, reshaping
 from ..model import NOTE, Finding, JudgingContext, Kind
@@ -32,7 +33,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             title="Bed at another level",
             message=f"Here the bed of the music sits {abs(off_db):.1f} dB {side} than elsewhere; within {limit:g} dB "
             "it is one bed.",
-            measured=abs(off_db),
+            estimate=exact(abs(off_db)),
             limit=limit,
             unit="dB",
             certainty=duck.sure(OWN_DEPTH),

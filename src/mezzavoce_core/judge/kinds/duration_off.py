@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ...units import tenth
 from ..model import MUST, Finding, JudgingContext, Kind
 
@@ -27,7 +28,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             f"{f', {limits.duration_tolerance_s:g} s either way' if limits.duration_tolerance_s else ''}. "
             f"{'Shorten' if off > 0 else 'Lengthen'} it, or correct its in and out."
         ),
-        measured=lasts,
+        estimate=exact(lasts),
         limit=limits.duration_s,
         unit="s",
     )

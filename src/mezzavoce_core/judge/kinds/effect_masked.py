@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
 from ..model import NOTE, Finding, JudgingContext, Kind
@@ -35,7 +36,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             title="Important effect covered",
             message=f"The music stands {music - effect:.1f} LU over an effect that was marked as important; it should "
             "stand no higher.",
-            measured=effect - music,
+            estimate=exact(effect - music),
             limit=LIMIT_LU,
             unit="LU",
             role="effects",

@@ -5,6 +5,7 @@ from functools import partial
 
 import numpy as np
 
+from ...estimate import exact
 from ...measure.balance import loudest_under
 from ...measure.meter import BLOCKS_PER_S
 from ...signal.spans import join, runs
@@ -51,7 +52,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             out_s=out_s,
             title="Effect over the voice",
             message=f"{_where(highest)}; {_allowed(limit)}.",
-            measured=highest,
+            estimate=exact(highest),
             limit=limit,
             unit="LU",
             role="effects",

@@ -21,8 +21,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     if limit is None or context.balance is None:
         return
     for passage in context.passages or ():
-        ratio = passage.first_word_lu
-        if ratio is None or round(ratio, 1) >= limit:
+        first = passage.first_word
+        if first is None or round(first.value, 1) >= limit:
             continue
         out_s = min(passage.in_s + _FIRST_WORD_S, passage.out_s)
         blocks = np.arange(block_of(passage.in_s), min(block_of(out_s) + 1, len(context.local_ratio_lu)))
@@ -34,9 +34,9 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             in_s=passage.in_s,
             out_s=out_s,
             title=f"First word under the {under}",
-            message=f"The first word stands {ratio:.1f} LU over the {under}; {limit:g} LU are wanted. Clear the first "
-            "half second.",
-            measured=ratio,
+            message=f"The first word stands {first.value:.1f} LU over the {under}; {limit:g} LU are wanted. Clear the "
+            "first half second.",
+            estimate=first,
             limit=limit,
             unit="LU",
             role=under,

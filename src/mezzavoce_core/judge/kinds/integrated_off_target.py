@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ...units import tenth
 from ..model import MUST, Finding, JudgingContext, Kind
 from ..remedies.level_points import whole_gain
@@ -37,7 +38,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             f"{limits.integrated_tolerance_lu:.1f} are wanted. {'Lower' if off > 0 else 'Raise'} the whole mix "
             f"by {abs(remedy.amount_db):.1f} dB.{after}"
         ),
-        measured=level,
+        estimate=exact(level),
         limit=limits.integrated_lufs,
         unit="LUFS",
         role="dialogue" if by_dialogue else "mix",

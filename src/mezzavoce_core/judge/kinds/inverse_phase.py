@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...estimate import exact
 from ...measure.meter import TICKS_PER_S
 from ...media.layouts import channel_names, pairs
 from ..model import MUST, Finding, JudgingContext, Kind
@@ -51,7 +52,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                     f"{measured:.2f}); from {LIMIT:g} on that is lost in mono. "
                     f"Turn the polarity of one of them."
                 ),
-                measured=measured,
+                estimate=exact(measured),
                 limit=LIMIT,
                 unit="correlation",
                 details={"channels": [left, right]},

@@ -9,6 +9,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from ...estimate import exact
 from ...measure.audibility import USUAL_BRIGHTNESS_DB, brightness_db
 from ...measure.balance import Passage, blocks_between, loudest_under
 from ...measure.meter import BLOCKS_PER_S
@@ -78,7 +79,7 @@ def _by_bands(context: JudgingContext, passage: Passage, heard: float, limit: fl
             f"{passage.weakest_band_hz} Hz: {heard:.2f} of 1 is audible, "
             f"{limit:g} is wanted.{_what_helps(context, passage, under)}"
         ),
-        measured=heard,
+        estimate=exact(heard),
         limit=limit,
         unit="of 1",
         role=under,
@@ -116,7 +117,7 @@ def _finding(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray
         title=f"Words covered by the {under}",
         message=f"The voice stands only {lowest:.1f} LU over the {under} at the thinnest place; "
         f"{limits.clearance_lu:g} LU are wanted.",
-        measured=lowest,
+        estimate=exact(lowest),
         limit=limits.clearance_lu,
         unit="LU",
         role=under,

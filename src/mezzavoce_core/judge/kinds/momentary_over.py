@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ...measure.loudness import MOMENTARY_TICKS
 from ..model import MUST, Finding, JudgingContext, Kind
 from ..remedies.level_points import lower_spot
@@ -25,7 +26,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             title="Too loud for a moment",
             message=f"The momentary loudness reaches {highest:.1f} LUFS here; at most {limit:.1f} is wanted. Lower "
             f"this spot by {-amount:.1f} dB.",
-            measured=highest,
+            estimate=exact(highest),
             limit=limit,
             unit="LUFS",
             remedy=lower_spot(context, in_s, out_s, amount, AHEAD_S),

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...estimate import exact
 from ...measure.meter import TICKS_PER_S
 from ...media.layouts import pairs
 from ...units import power_to_db, tenth
@@ -44,7 +45,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             title="Much is lost in mono",
             message=f"Added to one channel, left and right lose {measured:.1f} LU here; up to {limit:g} LU is usual. "
             "Make this sound less wide.",
-            measured=measured,
+            estimate=exact(measured),
             limit=limit,
             unit="LU",
             details={"channels": list(found[0])},

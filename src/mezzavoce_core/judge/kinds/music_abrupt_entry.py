@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ...measure.cues import Cue, made_by_hand, rise_db
 from ...measure.meter import TICKS_PER_S
 from ..model import NOTE, Finding, JudgingContext, Kind
@@ -62,7 +63,7 @@ def _finding(context: JudgingContext, role: str, cue: Cue, rise: float, limit: f
         title=f"{what[4:].capitalize()} comes in abruptly",
         message=f"{what} lifts the mix by {rise:.1f} dB within a tenth of a second; more than {limit:g} dB startles "
         "where nothing prepares it.",
-        measured=rise,
+        estimate=exact(rise),
         limit=limit,
         unit="dB",
         role=role,

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ...measure.cues import Cue, made_by_hand
 from ...measure.loudness import mean_lufs
 from ...measure.meter import TICKS_PER_S
@@ -57,7 +58,7 @@ def _finding(context: JudgingContext, cue: Cue, limit: float) -> Finding:
         title="Music is cut off",
         message=f"The music stops within {cue.fade_s:.2f} s, without a fade; an end that takes less than {limit:g} s "
         "is heard as a cut.",
-        measured=cue.fade_s,
+        estimate=exact(cue.fade_s),
         limit=limit,
         unit="s",
         role="music",

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ...measure.cues import Meeting, meetings
 from ..model import SHOULD, Finding, JudgingContext, Kind
 from ..remedies.level_points import BACK_S, trapezoid, within_file
@@ -37,7 +38,7 @@ def _finding(context: JudgingContext, meeting: Meeting) -> Finding:
             f"“{meeting.begins.sources[0]}” sound together at their full level; "
             f"more than {LEAST_S:g} s is no crossfade."
         ),
-        measured=length,
+        estimate=exact(length),
         limit=LEAST_S,
         unit="s",
         role="music",

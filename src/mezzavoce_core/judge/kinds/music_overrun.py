@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ..model import SHOULD, Finding, JudgingContext, Kind
 from ..remedies.level_points import fade_out
 
@@ -23,7 +24,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             title="Music runs past the end",
             message=f"The music goes on for {length_s:.1f} s where the programme or its picture is over; it should be "
             "gone by then.",
-            measured=length_s,
+            estimate=exact(length_s),
             limit=0.0,
             unit="s",
             role="music",

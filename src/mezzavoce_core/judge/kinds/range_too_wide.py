@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ...units import tenth
 from ..model import SHOULD, Finding, JudgingContext, Kind
 
@@ -24,7 +25,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             f"{low:.1f} LUFS, loud ones at {high:.1f}: "
             f"bring them {measured - limit:.1f} LU closer together."
         ),
-        measured=measured,
+        estimate=exact(measured),
         limit=limit,
         unit="LU",
         details={"low_lufs": low, "high_lufs": high},

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import replace
 
+from ...estimate import exact
 from ...measure.sections import Section, find_sections
 from ...units import tenth
 from ..model import NOTE, Finding, JudgingContext, Kind
@@ -45,7 +46,7 @@ def _finding(context: JudgingContext, section: Section, limit: float) -> Finding
             f"{section.level_lufs - section.off_lu:.1f}, with a step at its edges; "
             f"{limit:g} LU apart is usual. If it is not meant, {amount} it by {abs(section.off_lu):.1f} dB."
         ),
-        measured=section.off_lu,
+        estimate=exact(section.off_lu),
         limit=limit,
         unit="LU",
         remedy=replace(remedy, action=amount),

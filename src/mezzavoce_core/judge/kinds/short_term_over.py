@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ...measure.loudness import SHORT_TERM_TICKS
 from ..ducking import FALL_S
 from ..model import MUST, Finding, JudgingContext, Kind
@@ -25,7 +26,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             title="Too loud for three seconds",
             message=f"The short-term loudness reaches {highest:.1f} LUFS here; at most {limit:.1f} is wanted. Lower "
             f"this stretch by {-amount:.1f} dB.",
-            measured=highest,
+            estimate=exact(highest),
             limit=limit,
             unit="LUFS",
             remedy=lower_spot(context, in_s, out_s, amount, FALL_S),

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from ...estimate import exact
 from ...measure.captions import uncaptioned
 from ..model import NOTE, Finding, JudgingContext, Kind
 
@@ -26,7 +27,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             title="Speech without a caption",
             message=f"Somebody speaks for {out_s - in_s:.1f} s and no caption stands there; up to {LEAST_S:g} s may "
             "go without one.",
-            measured=out_s - in_s,
+            estimate=exact(out_s - in_s),
             limit=LEAST_S,
             unit="s",
             role="dialogue",

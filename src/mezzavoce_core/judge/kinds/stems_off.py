@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...estimate import exact
 from ...measure.measurement import Held, StemLevels
 from ...measure.meter import BLOCKS_PER_S
 from ...signal.spans import join, runs
@@ -141,7 +142,7 @@ def _finding(
         out_s=context.duration_s,
         title=title,
         message=message,
-        measured=measured,
+        estimate=exact(measured),
         limit=limit,
         unit=unit,
         role=stem.role,
@@ -181,7 +182,7 @@ def _left(context: JudgingContext) -> Iterator[Finding]:
                 f"add up. {why}; "
                 f"figures of voice against background may be off."
             ),
-            measured=share,
+            estimate=exact(share),
             limit=_LEFT_DB,
             unit="dB",
         )

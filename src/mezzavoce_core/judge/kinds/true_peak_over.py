@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...estimate import exact
 from ...measure.meter import TICKS_PER_S
 from ...measure.peaks import overs
 from ...media.layouts import channel_names
@@ -45,7 +46,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                 f"{context.clock.timecode_in(highest.at_s)}"
                 f"{more}; at most {limit:.1f} is wanted. Lower or limit this spot by {-amount:.1f} dB."
             ),
-            measured=highest.level_dbtp,
+            estimate=exact(highest.level_dbtp),
             limit=limit,
             unit="dBTP",
             remedy=replace(

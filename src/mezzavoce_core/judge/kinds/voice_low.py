@@ -8,6 +8,7 @@ from math import ceil
 import numpy as np
 from numpy.typing import NDArray
 
+from ...estimate import exact
 from ...measure.balance import Passage, blocks_between
 from ..deviation import deviating
 from ..model import NOTE, SHOULD, Finding, JudgingContext, Kind
@@ -47,7 +48,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
                 f"are one level, and only {ratio:.1f} LU over the "
                 f"background, where {limits.clearance_lu:g} LU are wanted. Raise it to its neighbours."
             ),
-            measured=-off,
+            estimate=exact(-off),
             limit=limits.voice_spread_lu,
             unit="LU",
             role="dialogue",
@@ -92,7 +93,7 @@ def find_uneven(context: JudgingContext) -> Iterator[Finding]:
             title="Voice at another level",
             message=f"The voice lies {abs(off):.1f} LU {'over' if off > 0 else 'under'} the other passages; within "
             f"{limit:g} LU it is one level.",
-            measured=abs(off),
+            estimate=exact(abs(off)),
             limit=limit,
             unit="LU",
             role="dialogue",

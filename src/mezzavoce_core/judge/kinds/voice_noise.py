@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...estimate import exact
 from ...measure.loudness import mean_lufs
 from ...units import ABSENT_BELOW_LUFS, lufs_to_power, power_to_lufs
 from ..model import NOTE, Finding, JudgingContext, Kind
@@ -41,7 +42,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         title="Noise behind the voice",
         message=f"Between the words the dialogue is only {below:.1f} LU softer than in them; {limit:g} LU keep the "
         "room out of the way.",
-        measured=below,
+        estimate=exact(below),
         limit=limit,
         unit="LU",
         role="dialogue",
