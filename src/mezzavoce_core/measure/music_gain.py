@@ -13,6 +13,7 @@ import numpy as np
 from ..signal.spectrum import FRAMES_PER_S, instants, whole
 from ..units import Floats
 from .ducks import OWN_DEPTH, Duck, HeardStep, MusicGain, Pump, begin_s, end_s, touches
+from .gain import thresholds
 from .gain.changes import changes
 from .gain.curve import Curve
 from .gain.depths import settle_depths
@@ -32,8 +33,6 @@ from .revisited import Revisited
 LEAST_DEPTH_DB, _LEAST_SHARED_DB = 2.0, 2.5
 """What is less deep is no duck; where those of a whole programme are hardly deeper, none is told from music that swings
 by itself."""
-LEAST_NATS = 1.2
-"""A programme whose moves explain less than this has none that could be told."""
 _BRIDGES_S = (0.35, 1.0, 2.3)
 _AROUND_S, _NEAR_S, _MOST_AT_ONCE_S = 18.0, 6.0, 30.0
 _CERTAIN_NATS = (0.0, 3.0, 6.0, 10.0, 20.0, 30.0)
@@ -42,7 +41,7 @@ _LONE_NATS, _LONE_SURE = (2.0, 5.0, 9.0, 12.0, 16.0, 24.0), (0.15, 0.2, 0.4, 0.7
 _PUMP_NATS, _PUMP_SURE = (2.0, 3.0, 6.0, 10.0), (0.45, 0.6, 0.85, 0.97)
 _SURE = 0.67
 _SAME_STEP_S = 0.01
-_PROGRAMME_NATS, _PROGRAMME = (LEAST_NATS, 5.0, 10.0), (0.6, 0.9, 1.0)
+_PROGRAMME_NATS, _PROGRAMME = (thresholds.PROGRAMME, 5.0, 10.0), (0.6, 0.9, 1.0)
 Span = tuple[float, float]
 """In and out in seconds."""
 
@@ -79,7 +78,7 @@ def find_gain(
         key=lambda s: s.log_likelihood,
     )
     nats = best.log_likelihood if elsewhere.nats is None else elsewhere.nats
-    certain = nats >= LEAST_NATS
+    certain = nats >= thresholds.PROGRAMME
     search = Search(curve, best if certain else Start(0.0, best.shared, (), ()), elsewhere)
     risen, lone = [], []
     if certain:

@@ -8,22 +8,15 @@ from numpy.typing import NDArray
 
 from ...signal.spectrum import FRAMES_PER_S
 from ...units import Floats
+from . import thresholds
 from .edges import log_likelihood_ratios
 from .joins import HELD_LONG_S
 from .moves import FALL_END, FALL_START, RETURN_END, RETURN_START, Move, sharing, table
 from .search import Search, shifted
 
-STRAY_NATS, PARTED_NATS = 5.0, 2.0
-"""From here on a dip is one, and one of its own where it may be part of a move; set on the tuned half of the
-evaluation."""
 _LEAST_GAP_S, _GUARD_S, _SETTLED_S = 2.5, 0.6, 3.0
 _STRAY_RAMPS_S = (0.1, 0.3, 0.6)
-_STRAY_GAINS = 8.0
-"""Nats that small steps may add."""
-_ALONE_NATS = 6.0
-"""So much more is asked for where there are no moves that it could be like."""
-_AT_ONCE_S, _AT_ONCE_NATS, _LIKE_OTHERS = (0.1, 0.3), 5.0, 0.9
-"""Music that rests begins again at once far more often than a move comes back so quickly where the others do not."""
+_AT_ONCE_S, _LIKE_OTHERS = (0.1, 0.3), 0.9
 _SHORTEST_STRAY_S, _LONGEST_STRAY_S = 0.25, 6.0
 _EARLY_S = 1.2
 _UP_S = 0.3
@@ -59,7 +52,7 @@ def parted(search: Search) -> list[tuple[Move, float]]:
                 - search.prior(move)
                 + float(_dip_priors(search, dip.parameters)[0])
             )
-            if nats >= PARTED_NATS:
+            if nats >= thresholds.PARTED:
                 search.curve.exchange([move], [own, dip])
                 search.moves[k] = own
                 dips.append((dip, nats))
@@ -162,7 +155,7 @@ def _one(search: Search, k: int, move: Move, whole: Move, dip: Move) -> bool:
         - float(_dip_priors(search, dip.parameters)[0])
     )
     up_s = max(move.fall_start_s - dip.return_end_s, dip.fall_start_s - move.return_end_s)
-    if nats < (-STRAY_NATS if up_s < _UP_S else -PARTED_NATS):
+    if nats < (-thresholds.STRAY if up_s < _UP_S else -thresholds.PARTED):
         return False
     search.curve.exchange([move, dip], [whole])
     search.moves[k] = whole
@@ -172,8 +165,8 @@ def _one(search: Search, k: int, move: Move, whole: Move, dip: Move) -> bool:
 def _stray(search: Search, from_s: float, to_s: float) -> tuple[Move, float] | None:
     """The best move inside a gap; None where it is worth too little, or is a rest of the music."""
     best = _best_dip(search, from_s, to_s, (6.0, 9.0, 13.0, max(4.0, search.shared.depth_db)))
-    alone = 0.0 if any(m is not None for m in search.moves) else _ALONE_NATS
-    if best is None or best[1] < STRAY_NATS + alone:
+    alone = 0.0 if any(m is not None for m in search.moves) else thresholds.ALONE
+    if best is None or best[1] < thresholds.STRAY + alone:
         return None
     # Small steps do not lead from a part of a far deeper fall to the whole of it.
     deeper = _best_dip(search, from_s, to_s, (_DEEPER_DB,))
@@ -195,7 +188,7 @@ def _best_dip(search: Search, from_s: float, to_s: float, depths_db: Sequence[fl
     depths = np.array(sorted(set(depths_db)))
     tried = [m for length in _STRAY_RAMPS_S for m in _dips(search, frames, length, depths)]
     best = _best(search, table(tried), from_s, to_s)
-    if best is None or best[1] < STRAY_NATS - _STRAY_GAINS:
+    if best is None or best[1] < thresholds.STRAY - thresholds.STRAY_GAINS:
         return None
     move, nats = best
     for _ in range(20):
@@ -233,7 +226,7 @@ def _dip_priors(search: Search, candidates: Floats) -> Floats:
     """
     returns_s = candidates[:, RETURN_END] - candidates[:, RETURN_START]
     own = returns_s < _LIKE_OTHERS * search.shared.return_s
-    begins_again = np.where(own, np.interp(returns_s, _AT_ONCE_S, (_AT_ONCE_NATS, 0.0)), 0.0)
+    begins_again = np.where(own, np.interp(returns_s, _AT_ONCE_S, (thresholds.AT_ONCE, 0.0)), 0.0)
     return sharing(candidates, search.shared) - search.curve.by_chance(candidates) - begins_again
 
 

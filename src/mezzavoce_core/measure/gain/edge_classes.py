@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from ...units import Floats
 from ..ducks import BARE, LATE, OWN_DEPTH
+from . import thresholds
 from .dips import heard
 from .moves import DEPTH, FALL_END, FALL_START, RETURN_END, RETURN_START, Move, mean_nats, with_column
 from .search import Search
@@ -37,8 +38,7 @@ class EdgeClass:
     after_s: tuple[float, float, float]
     lengths_s: tuple[float, ...]
     claimed_from_nats: float = 0.0
-    """Nats from which on it is claimed; set on the tuned half of the evaluation, where hardly a duck without it has
-    that much."""
+    """Nats from which on it is claimed (see ``thresholds``)."""
     by_length: bool = False
     """Whether its length is what makes it unusual."""
     slow: bool = False
@@ -67,35 +67,41 @@ _USUAL_LENGTHS_S = (0.05, 1.3)
 _STEP_UP = "return-abrupt"
 USUAL_FALLS = EdgeClass("usual", (-0.6, 0.11, 0.06), (0.08, 0.15, 0.25, 0.4, 0.6, 0.85, 1.2), may_meet=True)
 FALLS = (
-    EdgeClass("fall-abrupt", (-0.6, 0.11, 0.005), (0.015,), claimed_from_nats=4.0, by_length=True),
     EdgeClass(
-        "fall-slow", (-0.6, 0.31, 0.1), (1.8, 2.2, 2.7), claimed_from_nats=1.2, by_length=True, slow=True, may_meet=True
+        "fall-abrupt",
+        (-0.6, 0.11, 0.005),
+        (0.015,),
+        claimed_from_nats=thresholds.CLAIMED["fall-abrupt"],
+        by_length=True,
     ),
-    EdgeClass(LATE, (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), claimed_from_nats=4.0),
-    EdgeClass(BARE, (1.1, 3.6, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), claimed_from_nats=5.0),
-    EdgeClass("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), claimed_from_nats=5.0),
-)
-USUAL_RETURNS = EdgeClass("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3), may_meet=True)
-RETURNS = (
-    EdgeClass(_STEP_UP, (0.0, 1.3, 0.005), (0.015,), claimed_from_nats=8.0, by_length=True),
     EdgeClass(
-        "return-slow",
-        (0.0, 1.3, 0.15),
-        (1.8, 2.3, 3.0),
-        claimed_from_nats=0.9,
+        "fall-slow",
+        (-0.6, 0.31, 0.1),
+        (1.8, 2.2, 2.7),
+        claimed_from_nats=thresholds.CLAIMED["fall-slow"],
         by_length=True,
         slow=True,
         may_meet=True,
     ),
-    EdgeClass("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), claimed_from_nats=7.0),
+    EdgeClass(LATE, (0.18, 1.1, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), claimed_from_nats=thresholds.CLAIMED[LATE]),
+    EdgeClass(BARE, (1.1, 3.6, 0.06), (0.08, 0.2, 0.4, 0.7, 1.0), claimed_from_nats=thresholds.CLAIMED[BARE]),
+    EdgeClass("early", (-4.0, -1.1, 0.08), (0.08, 0.2, 0.4, 0.7, 1.0), claimed_from_nats=thresholds.CLAIMED["early"]),
 )
-_AS_FOUND_NATS = -7.0
-"""What the edge as it was found counts as a member of the usual family. In 192 mixes of the tuned half's music 4 of
-1437 usual returns then reach 2.3 nats by all scales as slow ones (7 without), 1 of 1079 reaches 7 as a held one (3),
-and 48 of 59 slow ones 2.3, as before."""
+USUAL_RETURNS = EdgeClass("usual", (0.0, 1.3, 0.08), (0.1, 0.2, 0.35, 0.6, 0.9, 1.3), may_meet=True)
+RETURNS = (
+    EdgeClass(_STEP_UP, (0.0, 1.3, 0.005), (0.015,), claimed_from_nats=thresholds.CLAIMED[_STEP_UP], by_length=True),
+    EdgeClass(
+        "return-slow",
+        (0.0, 1.3, 0.15),
+        (1.8, 2.3, 3.0),
+        claimed_from_nats=thresholds.CLAIMED["return-slow"],
+        by_length=True,
+        slow=True,
+        may_meet=True,
+    ),
+    EdgeClass("held", (2.6, 6.0, 0.1), (0.1, 0.3, 0.6, 1.0), claimed_from_nats=thresholds.CLAIMED["held"]),
+)
 _AS_FOUND_LENGTHS_S, _FALLS_AFTER_S, _RETURNS_AFTER_S = (0.06, 1.45), (-1.0, 0.15), (-np.inf, 2.4)
-_QUICK_NATS = 3.0
-"""Where quick scales speak for a slow ramp, too, so much of that may be chance."""
 _HEARD_FROM = 0.5
 """Nats from which on a step back up is listened to: where levels speak against it, the sound hardly speaks for it."""
 _DEPTHS_DB, _LIKE_DB, _DEPTH_TOLD = np.arange(2.0, 27.1, 1.0), 1.5, 4.5
@@ -140,7 +146,7 @@ def claims(search: Search, k: int, listen: Listen) -> Mapping[str, float]:
         if not len(common[0]):
             continue
         # A usual edge may lie between the members of its family, or where none of any family does.
-        least = _AS_FOUND_NATS if as_usual(move) else -np.inf
+        least = thresholds.AS_FOUND if as_usual(move) else -np.inf
         usually = {slow: max(_mean_nats(search, move, *common, slow), least) for slow in (False, True)}
         edges = ((edge_class, *candidates(search, k, move, edge_class)) for edge_class in edge_classes)
         own = [
@@ -217,7 +223,7 @@ def _log_likelihood_ratios(
     beyond_usual = nats - usually[False]
     if edge_class.slow:
         beyond_usual = max(
-            beyond_usual - _QUICK_NATS, _mean_nats(search, move, candidates, weights, slow=True) - usually[True]
+            beyond_usual - thresholds.QUICK, _mean_nats(search, move, candidates, weights, slow=True) - usually[True]
         )
     heard_there = _heard(beyond_usual, best, edge_class, listen)
     return _Claim(edge_class, best, nats + heard_there, beyond_usual + heard_there)

@@ -8,17 +8,13 @@ from itertools import pairwise
 
 import numpy as np
 
+from . import thresholds
 from .moves import Move, Unit, mean_nats, table
 from .search import Search
 
 SHORT_PAUSE_S = 1.4
-PUMP_NATS = 2.0
-"""From here on a duck pumps, all its pauses together; set on the tuned half of the evaluation."""
-SHALLOW_NATS, _CHANCE_SHARE = -4.0, 0.5
-"""From here on the music goes down a little where other speech has it down: none at all is far rarer there. Both edges
-by chance at once are rarer than either, so that half of what they have by chance is taken off. In 144 mixes of the
-tuned half's music 3 of 66 planted falls of a few dB are taken for none, and 6 of 72 missing ducks for such a fall; with
-2 dB among the depths, and from -3.1 on, it was 3 and 10."""
+_CHANCE_SHARE = 0.5
+"""Both edges by chance at once are rarer than either, so that half of what they have by chance is taken off."""
 _SHALLOW_DB, _SHALLOW_ENDS_S, _SHALLOW_STARTS_S = (3.0, 4.0, 5.0, 6.5), (-0.35, -0.2, -0.1, 0.0), (0.05, 0.2, 0.4, 0.7)
 _SHORTEST_HOLD_S = 0.25
 _PUMPS_DB, _PUMP_RAMPS_S, _PUMP_DELAYS_S = (3.0, 4.5, 6.0, 8.0, 11.0), (0.03, 0.08, 0.2), (0.0, 0.06, 0.15)
@@ -38,7 +34,7 @@ def pumps(search: Search, speech: Sequence[tuple[float, float]]) -> list[tuple[M
         pauses = [(a[1], b[0]) for a, b in pairwise(inside) if _LEAST_PAUSE_S <= b[0] - a[1] <= SHORT_PAUSE_S]
         risen = [best for pause in pauses if (best := _rise(search, *pause, move.depth_db)) is not None and best[1] > 0]
         together = sum(nats for _, nats in risen)
-        if together >= PUMP_NATS:
+        if together >= thresholds.PUMPING:
             for rise, _ in risen:
                 search.curve.exchange([], [rise])
                 found.append((rise, together))
@@ -85,7 +81,7 @@ def shallow(search: Search) -> None:
         likelihoods = search.curve.likelihood_gains([], table(candidates)) - _CHANCE_SHARE * search.curve.by_chance(
             table(candidates)
         )
-        if mean_nats(likelihoods) >= SHALLOW_NATS:
+        if mean_nats(likelihoods) >= thresholds.SHALLOW:
             search.moves[k] = best = candidates[int(np.argmax(likelihoods))]
             search.curve.exchange([], [best])
             search.refine(k)

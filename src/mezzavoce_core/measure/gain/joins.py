@@ -6,6 +6,7 @@ from itertools import pairwise
 
 import numpy as np
 
+from . import thresholds
 from .extras import SHORT_PAUSE_S, rises_in
 from .moves import Move, Unit
 from .search import Search
@@ -13,12 +14,7 @@ from .starts import unlikely_up
 
 HELD_LONG_S = 2.0
 """What stays down so long after speech, or over a pause so long, is held too long."""
-JOINED_NATS, HELD_LONG_NATS, SPLIT_NATS = 2.0, 6.0, 3.0
-"""From here on two moves are one, where that holds the music down over a long pause, and one is two; set on the tuned
-half of the evaluation."""
 _TOUCHING_S = 0.1
-_SIMPLER_NATS = 3.0
-"""What one move with a rise in it saves against two moves, which have twice as many times of their own."""
 _REACHED_FALLS_S = np.concatenate([np.arange(-4.0, -0.6, 0.25), np.arange(-0.6, 0.35, 0.1)])
 _REACHED_RETURNS_S = np.concatenate([np.arange(0.0, 1.3, 0.1), np.arange(1.4, 4.6, 0.25)])
 """In time, and as early or late as a fault may be."""
@@ -68,7 +64,7 @@ def join(search: Search) -> list[tuple[Move, float]]:
                 default=None,
             )
             come = [best] if between is None else [best, between[1]]
-        if log_likelihood < least and (between is None or between[0] < -_SIMPLER_NATS):
+        if log_likelihood < least and (between is None or between[0] < -thresholds.SIMPLER):
             k = later
             continue
         search.curve.exchange([one, other], come)
@@ -79,7 +75,7 @@ def join(search: Search) -> list[tuple[Move, float]]:
 
 
 def _least_nats(from_s: float, to_s: float) -> float:
-    return HELD_LONG_NATS if to_s - from_s > HELD_LONG_S else JOINED_NATS
+    return thresholds.HELD_LONG if to_s - from_s > HELD_LONG_S else thresholds.JOINED
 
 
 def split(search: Search, speech: Sequence[tuple[float, float]]) -> None:
@@ -98,7 +94,7 @@ def split(search: Search, speech: Sequence[tuple[float, float]]) -> None:
             else [(parameters, pause) for pause in pauses if (parameters := _split_at(search, move, pause)) is not None]
         )
         (nats, two), pause = max(tried, key=lambda t: t[0][0], default=((0.0, []), (0.0, 0.0)))
-        if move is None or not two or nats < SPLIT_NATS:
+        if move is None or not two or nats < thresholds.SPLIT:
             k += 1
             continue
         search.curve.exchange([move], two)
@@ -128,7 +124,7 @@ def part(search: Search) -> None:
             if pause[1] - pause[0] < _LEAST_SPLIT_S or not move.serves[0] < pause[0] < pause[1] < move.serves[1]:
                 continue
             nats, two = _split_at(search, move, pause) or (0.0, [])
-            if two and nats >= SPLIT_NATS:
+            if two and nats >= thresholds.SPLIT:
                 search.curve.exchange([move], two)
                 search.moves[first], search.moves[last] = two
                 search.refine(first)

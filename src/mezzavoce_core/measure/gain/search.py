@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...units import Floats
+from . import thresholds
 from .curve import Curve
 from .moves import (
     DEPTH,
@@ -76,8 +77,6 @@ _AGREE_FACTORS = np.exp(np.arange(-7, 8) * 0.09)
 _AGREE_STEPS_S = np.arange(-6, 7) * 0.04
 _AGREE_STEPS_DB = np.arange(-15, 16) * 0.1
 _AGREE_LEAST, _AGREE_SHARE = 3, 0.5
-_SETTLE_NATS = 1.5
-"""Scales see the same sound, so that what they tell together counts less."""
 _TOGETHER = {"depth_db": 0.3, "fall_s": 0.03, "return_s": 0.05}
 
 
@@ -172,7 +171,7 @@ class Search:
             depths = self.shared.depth_db + _AGREE_STEPS_DB
             depths = depths[depths >= _LEAST["depth_db"]]
             self._share(
-                alike, "depth_db", _middle(depths, self._worths_shared(alike, "depth_db", depths) / _SETTLE_NATS)
+                alike, "depth_db", _middle(depths, self._worths_shared(alike, "depth_db", depths) / thresholds.SETTLED)
             )
 
     def _agree_on_length(self, name: str) -> None:
@@ -183,7 +182,7 @@ class Search:
             return
         lengths = now * _AGREE_FACTORS
         log_ratio = usual(name, lengths) + sum(self._any_place(k, name, lengths) for k in alike)
-        common = _middle(lengths, log_ratio / _SETTLE_NATS)
+        common = _middle(lengths, log_ratio / thresholds.SETTLED)
         self.shared = replace(self.shared, **{name: common})
         for k in alike:
             move = self.moves[k]
@@ -238,7 +237,7 @@ class Search:
             candidates = with_column(
                 now.parameters,
                 corner,
-                np.array([_middle(at_s[fits], self.log_likelihood_ratios(now, candidates[fits]) / _SETTLE_NATS)]),
+                np.array([_middle(at_s[fits], self.log_likelihood_ratios(now, candidates[fits]) / thresholds.SETTLED)]),
             )
             if _fits(candidates, room)[0]:
                 self.put(k, now, now.like(candidates[0]))
