@@ -52,5 +52,5 @@ SHALLOW = -4.0
 half's music: 3 of 66 planted falls are taken for none, and 6 of 72 missing ducks for such a fall; with 2 dB among the
 depths, and from -3.1 on, it was 3 and 10."""
 SETTLED = 1.5
-"""What scales tell together is divided by this where moves agree on a figure: they see the same sound, so that it counts
-less."""
+"""What scales tell together is divided by this where moves agree on a figure: they see the same sound, so that it
+counts less."""
