@@ -24,7 +24,7 @@ class Estimate:
 
     def beyond(self, limit: float) -> float:
         """The share of the interval (0 to 1) that lies on the same side of a limit as the value."""
-        if self.low == self.high:
+        if not self.high > self.low:
             return 1.0
         outside = self.high - limit if self.value > limit else limit - self.low
         return min(1.0, max(0.0, outside / (self.high - self.low)))

@@ -212,8 +212,12 @@ class TroubleTest(MeasuredCase):
         self.assertEqual(page.locator(".decide").count(), 0)
         page.keyboard.press("Enter")
         page.keyboard.press("x")
-        page.wait_for_timeout(300)
+        # What a key pressed later does is seen on the page.
+        page.keyboard.press("?")
+        page.wait_for_selector("#keys.show")
         self.assertFalse(Note.objects.exists())
+        page.keyboard.press("Escape")
+        page.wait_for_selector("#keys", state="hidden")
         self.assert_accessible(page)
 
     def test_by_night(self):

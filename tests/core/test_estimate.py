@@ -36,6 +36,6 @@ class EstimateTest(unittest.TestCase):
         self.assertAlmostEqual(_careful(finding(Estimate(9.0, 7.0, 11.0), 0.8)).certainty, 0.6)
 
     def test_what_may_lie_on_either_side_is_a_note_that_asks_to_listen(self):
-        open_one = _careful(finding(Estimate(9.9, 7.0, 13.0)))
+        open_one = _careful(finding(Estimate(9.9, 8.0, 13.0)))
         self.assertEqual(open_one.severity, NOTE)
         self.assertIn("listen", open_one.message)
