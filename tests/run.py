@@ -8,8 +8,8 @@ import time
 from contextlib import ExitStack
 from pathlib import Path
 
-from mezzavoce_demo.services import CannotStart, free_port, mariadb, redis, secret
 from mezzavoce_demo.studio.render import render_all
+from mezzavoce_host.services import CannotStart, free_port, mariadb, redis, secret
 
 ROOT = Path(__file__).parents[1]
 CHECKS = (

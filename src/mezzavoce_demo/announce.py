@@ -5,11 +5,12 @@ Until then it says how far it is; if measuring takes long, it says so after a wh
 
 import sys
 import time
-import urllib.error
-import urllib.request
 from contextlib import suppress
 
 import django
+
+from mezzavoce_host.announce import answers
+from mezzavoce_host.words import say
 
 _BANNER = """
   Mezzavoce is running:  {url}
@@ -23,12 +24,6 @@ _BANNER = """
 _PATIENCE_S, _SAY_EVERY_S = 240, 10
 
 
-def say(line: str) -> None:
-    """A line for whoever waits, at once, wherever it goes."""
-    sys.stdout.write(f"{line}\n")
-    sys.stdout.flush()
-
-
 def main(url: str) -> None:
     """Wait, then print the address and what to do there."""
     django.setup()
@@ -38,21 +33,13 @@ def main(url: str) -> None:
     begun_at = said_at = time.monotonic()
     while time.monotonic() < begun_at + _PATIENCE_S:
         left = open_runs.count()
-        if not left and _answers(url):
+        if not left and answers(url):
             break
         if left and time.monotonic() >= said_at + _SAY_EVERY_S:
             said_at = time.monotonic()
             say(f"Measuring: {left} {'mixes are' if left > 1 else 'mix is'} left")
         time.sleep(0.5)
     say(_BANNER.format(url=url))
-
-
-def _answers(url: str) -> bool:
-    try:
-        with urllib.request.urlopen(url, timeout=5):  # noqa: S310  (our own address)
-            return True
-    except (urllib.error.URLError, OSError):
-        return False
 
 
 if __name__ == "__main__":

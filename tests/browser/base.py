@@ -22,7 +22,7 @@ from playwright.sync_api import Error, sync_playwright
 from mezzavoce.library import actions
 from mezzavoce.measuring.models import Run
 from mezzavoce_demo import loader
-from mezzavoce_demo.services import end, free_port
+from mezzavoce_host.services import end, free_port
 from tests.signals import chord, stereo, talk, write_wav
 
 FLAGS = [

@@ -20,7 +20,7 @@ from mezzavoce.config.refusals import Overtaken, Refused
 from mezzavoce.dispatch.tokens import new_seed, token_for
 from mezzavoce.notes import actions as notes
 from mezzavoce.notes.models import Decision
-from mezzavoce_demo.services import end, free_port
+from mezzavoce_host.services import end, free_port
 from tests.web.base import ProductionCase
 from tests.web.test_dispatch import DispatchCase
 

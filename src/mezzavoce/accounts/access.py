@@ -28,6 +28,12 @@ def role_in(person: Person, production: "Production") -> str | None:
     return production.memberships.filter(person=person).values_list("role", flat=True).first()
 
 
+def require_administrator(person: Person) -> None:
+    """Raise NotAllowed for anybody who does not look after accounts."""
+    if not person.is_administrator:
+        raise NotAllowed("Only an administrator may do this. Ask the one who set Mezzavoce up.")
+
+
 def require(person: Person, production: "Production", role: str = Role.GUEST) -> str:
     """The person's role, at least the one given. A stranger learns nothing; a member learns what is missing."""
     own = role_in(person, production)

@@ -4,6 +4,7 @@ from typing import Any, ClassVar
 
 from django.contrib.auth.models import AbstractBaseUser, BaseUserManager
 from django.db import models
+from django.utils.crypto import salted_hmac
 
 
 class PersonManager(BaseUserManager["Person"]):
@@ -16,6 +17,13 @@ class PersonManager(BaseUserManager["Person"]):
         person.save()
         return person
 
+    def create_superuser(self, mail: str, name: str, password: str | None = None) -> "Person":
+        """An administrator, as a command at the terminal makes one."""
+        person = self.create_user(mail, name, password)
+        person.is_administrator = True
+        person.save(update_fields=["is_administrator"])
+        return person
+
 
 class Person(AbstractBaseUser):
     """Somebody with an account."""
@@ -23,6 +31,10 @@ class Person(AbstractBaseUser):
     mail = models.EmailField(unique=True)
     name = models.CharField(max_length=100)
     is_active = models.BooleanField(default=True)
+    # Looks after accounts and starts productions; what happens inside one is its lead's.
+    is_administrator = models.BooleanField(default=False)
+    # Changed to sign somebody out everywhere: a session counts as long as both are the same.
+    session_round = models.PositiveIntegerField(default=0)
     # The last choice when notes were sent: a mail when editors answer, or the pages alone.
     answers_by_mail = models.BooleanField(default=True)
 
@@ -33,6 +45,12 @@ class Person(AbstractBaseUser):
     def __str__(self) -> str:
         """The name as pages show it."""
         return self.name
+
+    def _get_session_auth_hash(self, secret: str | None = None) -> str:
+        """What a session is held against: the password, and the round."""
+        return salted_hmac(
+            "mezzavoce.accounts.session", f"{self.session_round}:{self.password}", secret=secret, algorithm="sha256"
+        ).hexdigest()
 
 
 class AuditEntry(models.Model):

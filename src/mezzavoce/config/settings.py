@@ -12,7 +12,7 @@ ROOT = Path(__file__).resolve().parents[3]
 def _env(name: str, default: str | None = None) -> str:
     value = os.environ.get(f"MEZZAVOCE_{name}", default)
     if value is None:
-        message = f"The environment variable MEZZAVOCE_{name} is missing; bin/demo sets it, or set it yourself."
+        message = f"The environment variable MEZZAVOCE_{name} is missing; bin/serve and bin/demo set it."
         raise RuntimeError(message)
     return value
 
@@ -41,6 +41,7 @@ INSTALLED_APPS = [
     "mezzavoce.measuring",
     "mezzavoce.notes",
     "mezzavoce.dispatch",
+    "mezzavoce.people",
     "mezzavoce.screens",
     *(["mezzavoce_demo"] if DEMO else []),
 ]
@@ -182,7 +183,7 @@ LOW_ROOM_BYTES = int(_env("LOW_ROOM_GIB", "10")) * 1024**3
 DATA_UPLOAD_MAX_MEMORY_SIZE = 16 * 1024 * 1024
 
 EMAIL_HOST = _env("SMTP_HOST", "127.0.0.1")
-EMAIL_PORT = int(_env("SMTP_PORT", "8425"))
+EMAIL_PORT = int(_env("SMTP_PORT", "25"))
 EMAIL_HOST_USER = _env("SMTP_USER", "")
 EMAIL_HOST_PASSWORD = _env("SMTP_PASSWORD", "")
 EMAIL_USE_TLS = _env("SMTP_TLS", "0") == "1"
@@ -229,11 +230,14 @@ CELERY_BEAT_SCHEDULE = {
         "options": {"expires": SWEEP_S},
     },
     "mail": {"task": "mezzavoce.dispatch.tasks.send_mail", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
+    "links": {"task": "mezzavoce.people.tasks.send_links", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
     "excerpts": {"task": "mezzavoce.dispatch.tasks.cut_excerpts", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
 }
 # How many measurements with their judgements a web process keeps in memory, so that correcting one by hand takes no
 # reading.
 JUDGED_KEPT = int(_env("JUDGED_KEPT", "4"))
+# Whoever asks for figures from another machine says this token; without one nobody else may.
+FIGURES_TOKEN = _env("FIGURES_TOKEN", "")
 LEASE_S = float(_env("LEASE_S", "30"))
 # Limits of the core process: address space, processor time and wall time beside the duration of the material.
 CORE_MEMORY_MIB = int(_env("CORE_MEMORY_MIB", "6144"))

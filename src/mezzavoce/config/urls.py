@@ -15,5 +15,6 @@ urlpatterns = [
     path("", include("mezzavoce.measuring.urls")),
     path("", include("mezzavoce.notes.urls")),
     path("", include("mezzavoce.dispatch.urls")),
+    path("", include("mezzavoce.people.urls")),
     *([path("", include("mezzavoce_demo.urls"))] if settings.DEMO else []),
 ]

@@ -60,6 +60,14 @@ def preset_version(name: str) -> SpecVersion:
     return SpecVersion.objects.filter(spec__production=None, spec__name=name).latest("number")
 
 
+def shipped_version(name: str) -> SpecVersion:
+    """The newest version of a shipped spec that a person chose. Raises Refused where there is none of that name."""
+    found = SpecVersion.objects.filter(spec__production=None, spec__name=name).order_by("-number").first()
+    if found is None:
+        raise Refused("Choose the spec that judges the production; it can be changed later.")
+    return found
+
+
 def start_production(person: Person, name: str, spec_version: SpecVersion) -> Production:
     """A new production, led by the person who starts it."""
     name = one_line(name, _most(Production.name), "The name of a production")

@@ -5,12 +5,17 @@ from django.http import Http404
 
 from ..accounts.access import Role, require
 from ..accounts.models import Person
-from .models import Mix, Production, StoredFile
+from .models import Mix, Production, Spec, StoredFile
 
 
 def productions_of(person: Person) -> QuerySet[Production]:
     """Productions that a person belongs to."""
     return Production.objects.filter(memberships__person=person).select_related("spec_version__spec").order_by("name")
+
+
+def shipped_specs() -> QuerySet[Spec]:
+    """Specs that come with Mezzavoce, by name."""
+    return Spec.objects.filter(production=None).order_by("name")
 
 
 def production_for(person: Person, production_id: int, role: str = Role.GUEST) -> Production:

@@ -2,10 +2,12 @@
 
 from django.urls import path
 
-from . import review_views, spec_views, views
+from . import health, review_views, spec_views, views
 
 urlpatterns = [
     path("", views.home, name="desk"),
+    path("health/", health.health, name="health"),
+    path("figures/", health.figures, name="figures"),
     path("productions/<int:production_id>/", views.production, name="production"),
     path("productions/<int:production_id>/state/", views.desk_state, name="desk-state"),
     path("productions/<int:production_id>/specs/", spec_views.page, name="specs"),

@@ -8,7 +8,7 @@ from django.views.decorators.http import require_GET
 from ..accounts.requests import PersonRequest
 from ..config.refresh import changed, encoded, rendered, respond, seen_by
 from ..config.refusals import wants_json
-from ..library.selectors import production_for, productions_of
+from ..library.selectors import production_for, productions_of, shipped_specs
 from .desk import desk
 from .versions import version_of_desk
 
@@ -26,7 +26,7 @@ def home(request: PersonRequest) -> HttpResponse:
     """The desk of the first production, or word that there is none yet."""
     first = productions_of(request.user).first()
     if first is None:
-        return render(request, "screens/no_production.html")
+        return render(request, "screens/no_production.html", {"specs": shipped_specs()})
     return production(request, first.pk)
 
 

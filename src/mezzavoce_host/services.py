@@ -1,4 +1,4 @@
-"""A private MariaDB and a private Redis on loopback, for the demo and for the tests.
+"""A private MariaDB and a private Redis on loopback, for one machine and for the tests.
 
 A server that is there already is not touched.
 """
@@ -217,4 +217,4 @@ def _binary(name: str) -> str:
         found = shutil.which(name, path=folder or None)
         if found:
             return found
-    raise CannotStart(f"The program “{name}” is missing; bin/demo and bin/test install it.")
+    raise CannotStart(f"The program “{name}” is missing; bin/serve, bin/demo and bin/test install it.")
