@@ -153,7 +153,7 @@ def _revisited(run: Run) -> dict[str, MusicGain]:
     try:
         return {key: gain_from_dict(facts) for key, facts in kept.items()}
     except NotMeasurable:
-        # Kept by a newer version: it is found anew.
+        # Kept by a newer version, or by one that knew moves of another kind: it is found anew.
         return {}
 
 

@@ -1,0 +1,425 @@
+"""Accounts and members: the first account, invitations, roles, passwords, closing, the trail."""
+
+import re
+from datetime import timedelta
+
+from django.core import mail
+from django.core.cache import cache
+from django.core.management import call_command
+from django.test import TestCase
+from django.urls import reverse
+from django.utils import timezone
+
+from mezzavoce.accounts.access import role_in
+from mezzavoce.accounts.models import AuditEntry, Person
+from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
+from mezzavoce.library import actions as library
+from mezzavoce.library.models import Membership, Production
+from mezzavoce.people import accounts, mails, members
+from mezzavoce.people.links import Purpose, address_of
+from mezzavoce.people.models import LinkMail, PersonalLink
+from mezzavoce.people.selectors import TRAIL_PAGE
+from tests.web.base import ProductionCase
+
+PASSWORD = "a quiet harbour at low water"
+NEW = "another quiet harbour"
+
+
+def path_in(text):
+    """The path of the only link in a mail."""
+    (found,) = re.findall(r"http://127\.0\.0\.1:8400(/\S+)", text)
+    return found
+
+
+class PeopleCase(ProductionCase):
+    def setUp(self):
+        cache.clear()
+
+    def sent(self):
+        """The mails that workers hand over now."""
+        before = len(mail.outbox)
+        while mails.send_next():
+            pass
+        return mail.outbox[before:]
+
+    def invited(self, address="mara@house.example", role="reviewer"):
+        """The path of an invitation as it stands in its mail."""
+        members.invite(self.lead, self.production, address, role)
+        (letter,) = self.sent()
+        self.assertEqual(letter.to, [address])
+        return path_in(letter.body)
+
+
+class FirstAccountTest(TestCase):
+    def setUp(self):
+        cache.clear()
+        library.ship_presets()
+
+    def path(self):
+        return path_in(accounts.first_link().address)
+
+    def make(self, path, **more):
+        said = {"name": "Mara Quist", "mail": "mara@house.example", "password": PASSWORD} | more
+        return self.client.post(path, said)
+
+    def test_from_nobody_to_a_production(self):
+        path = self.path()
+        self.assertContains(self.client.get(path), "Make the first account")
+        self.assertRedirects(self.make(path), reverse("desk"))
+        person = Person.objects.get()
+        self.assertTrue(person.is_administrator)
+        desk = self.client.get(reverse("desk"))
+        self.assertContains(desk, "Start a production")
+        started = self.client.post(reverse("start-production"), {"name": "Ebb", "spec": "EBU R 128"})
+        production = Production.objects.get()
+        self.assertRedirects(started, reverse("production", args=[production.pk]))
+        self.assertEqual(role_in(person, production), "lead")
+
+    def test_it_works_once_and_only_while_nobody_has_an_account(self):
+        older, path = self.path(), self.path()
+        self.assertEqual(self.client.get(older).status_code, 404, "a newer one was made")
+        self.make(path)
+        self.assertIsNone(accounts.first_link())
+        self.client.logout()
+        self.assertContains(self.client.get(path), "does not open", status_code=404)
+        self.assertEqual(self.make(path, mail="other@house.example").status_code, 404)
+        self.assertEqual(Person.objects.count(), 1)
+
+    def test_it_runs_out_after_a_day(self):
+        path = self.path()
+        PersonalLink.objects.update(expires=timezone.now() - timedelta(seconds=1))
+        self.assertEqual(self.client.get(path).status_code, 404)
+
+    def test_what_is_refused_stands_over_the_form_and_nothing_is_made(self):
+        path = self.path()
+        for more, words in (
+            ({"password": "short"}, "at least 10 characters"),
+            ({"password": "password1234"}, "too common"),
+            ({"name": "\u202e\x07 "}, "Write your name"),
+            ({"name": "M" * 300}, "may have 100 characters"),
+            ({"mail": "mara"}, "is no mail address"),
+        ):
+            with self.subTest(words):
+                page = self.make(path, **more)
+                self.assertContains(page, words, status_code=422)
+                self.assertFalse(Person.objects.exists())
+        self.assertContains(self.make(path, mail="mara"), 'value="Mara Quist"', status_code=422)
+        self.assertRedirects(self.make(path), reverse("desk"), msg_prefix="the link was not used up")
+
+    def test_the_command_at_the_terminal_makes_an_administrator(self):
+        call_command("createsuperuser", interactive=False, mail="mara@house.example", name="Mara Quist", verbosity=0)
+        self.assertTrue(Person.objects.get().is_administrator)
+
+
+class InvitationTest(PeopleCase):
+    def test_somebody_new_joins(self):
+        path = self.invited()
+        self.assertContains(self.client.get(path), "Tide Tables")
+        answer = self.client.post(path, {"name": "Mara Quist", "password": PASSWORD})
+        self.assertRedirects(answer, reverse("desk"), fetch_redirect_response=False)
+        person = Person.objects.get(mail="mara@house.example")
+        self.assertEqual(role_in(person, self.production), "reviewer")
+        self.client.logout()
+        self.assertEqual(self.client.get(path).status_code, 404, "it works once")
+
+    def test_somebody_with_an_account_signs_in_and_joins(self):
+        path = self.invited("stranger@house.example", "guest")
+        page = self.client.get(path)
+        self.assertContains(page, "Sign in with it")
+        self.assertNotContains(page, 'name="password"')
+        self.client.force_login(self.stranger)
+        self.assertContains(self.client.get(path), "Join as Stranger")
+        self.client.post(path)
+        self.assertEqual(role_in(self.stranger, self.production), "guest")
+
+    def test_it_is_for_its_address_alone(self):
+        path = self.invited()
+        self.client.force_login(self.stranger)
+        self.assertContains(self.client.post(path), "is for mara@house.example", status_code=403)
+        self.assertIsNone(role_in(self.stranger, self.production))
+
+    def test_an_address_invited_twice_has_one_that_opens(self):
+        first = self.invited(role="guest")
+        second = self.invited("Mara@House.example".replace("M", "m"), role="lead")
+        self.assertEqual(self.client.get(first).status_code, 404)
+        self.client.post(second, {"name": "Mara", "password": PASSWORD})
+        self.assertEqual(role_in(Person.objects.get(name="Mara"), self.production), "lead")
+
+    def test_a_member_is_not_invited_again(self):
+        with self.assertRaisesRegex(Refused, "belongs to this production already, as a guest"):
+            members.invite(self.lead, self.production, "guest@house.example", "lead")
+
+    def test_taken_back_before_it_is_opened_or_sent(self):
+        path = self.invited()
+        self.client.force_login(self.lead)
+        self.client.post(reverse("take-back-invitation", args=[PersonalLink.objects.get().pk]))
+        self.client.logout()
+        self.assertEqual(self.client.get(path).status_code, 404)
+        link = members.invite(self.lead, self.production, "late@house.example", "guest")
+        members.take_back(self.lead, link)
+        self.assertEqual(self.sent(), [])
+        self.assertEqual(LinkMail.objects.get(link=link).state, LinkMail.State.FAILED)
+
+    def test_accepted_twice_at_once_counts_once(self):
+        link = members.invite(self.lead, self.production, "mara@house.example", "guest")
+        members.accept_as_new(link, "Mara", PASSWORD)
+        with self.assertRaises(Refused):
+            members.accept_as_new(link, "Mara", PASSWORD)
+        person = Person.objects.get(name="Mara")
+        with self.assertRaises(Overtaken):
+            members.accept(link, person)
+
+    def test_only_leads_invite_and_only_with_an_address_and_a_role(self):
+        for person in (self.reviewer, self.guest):
+            with self.assertRaises(NotAllowed):
+                members.invite(person, self.production, "mara@house.example", "guest")
+        for address, role in (("mara", "guest"), ("mara@house.example", "king")):
+            with self.assertRaises(Refused):
+                members.invite(self.lead, self.production, address, role)
+        self.assertFalse(PersonalLink.objects.exists())
+
+    def test_names_of_productions_cannot_add_lines_to_a_mail(self):
+        Production.objects.update(name="Tide\r\nBcc: all@house.example")
+        self.production.refresh_from_db()
+        members.invite(self.lead, self.production, "mara@house.example", "guest")
+        (letter,) = self.sent()
+        self.assertEqual((letter.bcc, "\n" in letter.subject), ([], False))
+
+    def test_many_guesses_are_stopped(self):
+        for _ in range(30):
+            self.client.get(reverse("invitation", args=["guess"]))
+        self.assertEqual(self.client.get(reverse("invitation", args=["guess"])).status_code, 429)
+
+
+class MemberTest(PeopleCase):
+    def member(self, person):
+        return Membership.objects.get(production=self.production, person=person)
+
+    def test_a_lead_sees_and_changes_everybody_a_guest_sees(self):
+        self.client.force_login(self.lead)
+        self.assertContains(self.client.get(reverse("people", args=[self.production.pk])), "Take out")
+        self.client.post(reverse("change-role", args=[self.member(self.guest).pk]), {"role": "reviewer"})
+        self.assertEqual(role_in(self.guest, self.production), "reviewer")
+        self.client.post(reverse("take-out", args=[self.member(self.guest).pk]))
+        self.assertIsNone(role_in(self.guest, self.production))
+        self.client.force_login(self.reviewer)
+        page = self.client.get(reverse("people", args=[self.production.pk]))
+        self.assertContains(page, "lead@house.example")
+        self.assertNotContains(page, "Invite somebody")
+        self.client.force_login(self.stranger)
+        self.assertEqual(self.client.get(reverse("people", args=[self.production.pk])).status_code, 404)
+
+    def test_the_last_lead_stays_and_stays_one(self):
+        own = self.member(self.lead)
+        for do in (lambda: members.take_out(self.lead, own), lambda: members.change_role(self.lead, own, "guest")):
+            with self.assertRaisesRegex(Refused, "only lead"):
+                do()
+        members.change_role(self.lead, self.member(self.reviewer), "lead")
+        members.take_out(self.lead, own)
+        self.assertIsNone(role_in(self.lead, self.production))
+
+    def test_a_closed_account_is_no_lead_that_could_stay(self):
+        members.change_role(self.lead, self.member(self.reviewer), "lead")
+        Person.objects.filter(pk=self.reviewer.pk).update(is_active=False)
+        with self.assertRaisesRegex(Refused, "only lead"):
+            members.take_out(self.lead, self.member(self.lead))
+
+    def test_anybody_may_leave_and_nobody_else_may_be_taken_out_by_a_reviewer(self):
+        with self.assertRaises(NotAllowed):
+            members.take_out(self.reviewer, self.member(self.guest))
+        members.take_out(self.guest, self.member(self.guest))
+        self.assertIsNone(role_in(self.guest, self.production))
+
+    def test_a_role_changed_while_that_person_works_counts_at_once(self):
+        self.client.force_login(self.reviewer)
+        ingest = reverse("ingest", args=[self.production.pk])
+        self.assertEqual(self.client.get(ingest).status_code, 200)
+        members.change_role(self.lead, self.member(self.reviewer), "guest")
+        self.assertContains(self.client.get(ingest), "As a guest you may look", status_code=403)
+
+    def test_somebody_who_left_meanwhile(self):
+        gone = self.member(self.guest)
+        Membership.objects.filter(pk=gone.pk).delete()
+        with self.assertRaisesRegex(Overtaken, "left the production"):
+            members.change_role(self.lead, gone, "lead")
+
+
+class PasswordTest(PeopleCase):
+    def ask(self, address):
+        return self.client.post(reverse("ask-for-password"), {"mail": address})
+
+    def test_forgotten_and_chosen_anew(self):
+        elsewhere = self.client_class()
+        elsewhere.force_login(self.reviewer)
+        self.ask("Reviewer@house.example")
+        (letter,) = self.sent()
+        path = path_in(letter.body)
+        self.assertContains(self.client.post(path, {"password": "short"}), "at least 10", status_code=422)
+        self.assertRedirects(self.client.post(path, {"password": NEW}), reverse("desk"), fetch_redirect_response=False)
+        self.assertTrue(Person.objects.get(pk=self.reviewer.pk).check_password(NEW))
+        self.assertEqual(elsewhere.get(reverse("own")).status_code, 302, "other sessions end")
+        self.assertEqual(self.client_class().get(path).status_code, 404, "it works once")
+
+    def test_a_stranger_learns_nothing(self):
+        Person.objects.filter(pk=self.guest.pk).update(is_active=False)
+        known, unknown, closed = (self.ask(f"{who}@house.example") for who in ("reviewer", "nobody", "guest"))
+        strip = re.compile(rb'name="csrfmiddlewaretoken" value="[^"]*"')
+        pages = {strip.sub(b"", page.content) for page in (known, unknown, closed)}
+        self.assertEqual(len(pages), 1)
+        self.assertEqual(len(self.sent()), 1)
+
+    def test_a_newer_link_and_a_changed_password_close_the_older(self):
+        paths = []
+        for _ in range(2):
+            self.ask("reviewer@house.example")
+            (letter,) = self.sent()
+            paths.append(path_in(letter.body))
+        self.assertEqual(self.client.get(paths[0]).status_code, 404)
+        accounts.change_password(self.reviewer, "correct horse battery", NEW)
+        self.assertEqual(self.client.get(paths[1]).status_code, 404)
+
+    def test_it_runs_out(self):
+        self.ask("reviewer@house.example")
+        (letter,) = self.sent()
+        PersonalLink.objects.update(expires=timezone.now())
+        self.assertEqual(self.client.get(path_in(letter.body)).status_code, 404)
+
+    def test_asked_too_often_from_one_place(self):
+        for _ in range(10):
+            self.ask("reviewer@house.example")
+        self.assertEqual(self.ask("reviewer@house.example").status_code, 429)
+
+    def test_a_link_for_one_thing_opens_nothing_else(self):
+        self.ask("reviewer@house.example")
+        (letter,) = self.sent()
+        token = path_in(letter.body).split("/")[-2]
+        for page in ("first-account", "invitation", "editor"):
+            self.assertEqual(self.client.get(reverse(page, args=[token])).status_code, 404, page)
+
+
+class OwnPageTest(PeopleCase):
+    def setUp(self):
+        super().setUp()
+        self.client.force_login(self.reviewer)
+
+    def test_name_and_mails(self):
+        self.assertContains(self.client.get(reverse("own")), "reviewer@house.example")
+        self.client.post(reverse("change-own"), {"name": "Rita\r\nRoe"})
+        self.reviewer.refresh_from_db()
+        self.assertEqual((self.reviewer.name, self.reviewer.answers_by_mail), ("Rita Roe", False))
+        self.client.post(reverse("change-own"), {"name": "Rita", "answers_by_mail": "yes"})
+        self.reviewer.refresh_from_db()
+        self.assertTrue(self.reviewer.answers_by_mail)
+
+    def test_the_password_wants_the_one_of_today_and_ends_other_sessions(self):
+        elsewhere = self.client_class()
+        elsewhere.force_login(self.reviewer)
+        page = self.client.post(reverse("change-password"), {"old": "wrong", "new": NEW})
+        self.assertContains(page, "not your password", status_code=422)
+        self.client.post(reverse("change-password"), {"old": "correct horse battery", "new": NEW})
+        self.assertEqual(self.client.get(reverse("own")).status_code, 200, "here one stays")
+        self.assertEqual(elsewhere.get(reverse("own")).status_code, 302)
+
+    def test_signed_out_everywhere(self):
+        elsewhere = self.client_class()
+        elsewhere.force_login(self.reviewer)
+        self.client.post(reverse("sign-out-everywhere"))
+        for client in (self.client, elsewhere):
+            self.assertEqual(client.get(reverse("own")).status_code, 302)
+
+
+class AdministratorTest(PeopleCase):
+    def setUp(self):
+        super().setUp()
+        Person.objects.filter(pk=self.lead.pk).update(is_administrator=True)
+        self.lead.refresh_from_db()
+        self.client.force_login(self.lead)
+
+    def change(self, person, what):
+        return self.client.post(reverse("change-account", args=[person.pk]), {"what": what})
+
+    def test_an_account_is_closed_and_its_sessions_end_at_once(self):
+        session = self.client_class()
+        session.force_login(self.reviewer)
+        self.assertEqual(session.get(reverse("own")).status_code, 200)
+        self.change(self.reviewer, "close")
+        self.assertEqual(session.get(reverse("own")).status_code, 302)
+        said = {"username": "reviewer@house.example", "password": "correct horse battery"}
+        self.assertContains(self.client_class().post(reverse("sign-in"), said), "closed")
+        self.change(self.reviewer, "reopen")
+        self.assertRedirects(
+            self.client_class().post(reverse("sign-in"), said), reverse("desk"), fetch_redirect_response=False
+        )
+        self.assertEqual(session.get(reverse("own")).status_code, 302, "an old session stays ended")
+
+    def test_one_administrator_always_stays(self):
+        for what in ("close", "unname"):
+            self.assertContains(self.change(self.lead, what), "only administrator", status_code=422)
+        self.change(self.reviewer, "name")
+        self.assertEqual(self.change(self.lead, "unname").status_code, 302)
+        self.assertEqual(list(Person.objects.filter(is_administrator=True)), [self.reviewer])
+
+    def test_nobody_else_sees_or_changes_accounts_or_starts_productions(self):
+        self.client.force_login(self.reviewer)
+        self.assertEqual(self.client.get(reverse("accounts")).status_code, 403)
+        self.assertEqual(self.change(self.guest, "close").status_code, 403)
+        started = self.client.post(reverse("start-production"), {"name": "Ebb", "spec": "EBU R 128"})
+        self.assertEqual(started.status_code, 403)
+        self.assertEqual(Production.objects.count(), 1)
+
+    def test_what_is_not_known_is_refused(self):
+        self.assertEqual(self.change(self.guest, "promote").status_code, 422)
+        started = self.client.post(reverse("start-production"), {"name": "Ebb", "spec": "nothing"})
+        self.assertContains(started, "Choose the spec", status_code=422)
+
+    def test_the_list(self):
+        page = self.client.get(reverse("accounts"))
+        self.assertContains(page, "Tide Tables (reviewer)")
+
+
+class TrailTest(PeopleCase):
+    def trail(self, **words):
+        self.client.force_login(self.lead)
+        return self.client.get(reverse("trail", args=[self.production.pk]), words)
+
+    def test_by_person_kind_and_programme(self):
+        members.invite(self.lead, self.production, "mara@house.example", "guest")
+        library.plan_programme(self.reviewer, self.production, 4, "The Long Tide")
+        self.assertContains(self.trail(), "mara@house.example")
+        page = self.trail(person=self.reviewer.pk)
+        self.assertContains(page, "The Long Tide")
+        self.assertNotContains(page, "mara@house.example")
+        page = self.trail(action="invite", about="mara")
+        self.assertContains(page, "mara@house.example")
+        self.assertNotContains(page, "The Long Tide")
+        self.assertContains(self.trail(about="nothing like it"), "Nothing like that was done.")
+        self.assertEqual(self.trail(person="x", before="y").status_code, 200)
+
+    def test_a_long_one_comes_in_pages(self):
+        for k in range(TRAIL_PAGE + 5):
+            AuditEntry.objects.create(production=self.production, actor=self.lead, action="count", target=f"no. {k:03}")
+        page = self.trail(action="count")
+        self.assertContains(page, "no. 104")
+        self.assertNotContains(page, "no. 004")
+        (earlier,) = re.findall(r'href="\?([^"]*before=\d+)"', page.content.decode())
+        rest = self.client.get(f"{reverse('trail', args=[self.production.pk])}?{earlier.replace('&amp;', '&')}")
+        self.assertContains(rest, "no. 004")
+
+    def test_leads_alone(self):
+        self.client.force_login(self.reviewer)
+        self.assertEqual(self.client.get(reverse("trail", args=[self.production.pk])).status_code, 403)
+
+
+class LinkTest(PeopleCase):
+    def test_the_link_is_nowhere_stored(self):
+        link = members.invite(self.lead, self.production, "mara@house.example", "guest")
+        token = address_of(link).split("/")[-2]
+        self.assertGreaterEqual(len(token), 43)
+        for row in (PersonalLink, LinkMail, AuditEntry):
+            for values in row.objects.values():
+                self.assertNotIn(token, repr(values))
+
+    def test_every_purpose_lasts_as_long_as_it_should(self):
+        for purpose, hours in ((Purpose.FIRST, 24), (Purpose.PASSWORD, 2), (Purpose.INVITATION, 14 * 24)):
+            link = accounts.make_link(purpose)
+            self.assertAlmostEqual((link.expires - timezone.now()).total_seconds(), 3600 * hours, delta=60)
