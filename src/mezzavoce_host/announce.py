@@ -40,7 +40,7 @@ def main() -> None:
     from mezzavoce.people.accounts import first_link
 
     until = time.monotonic() + _PATIENCE_S
-    while not answers(f"http://127.0.0.1:{os.environ['MEZZAVOCE_PORT']}/health/") and time.monotonic() < until:
+    while not answers(f"http://127.0.0.1:{os.environ['MEZZAVOCE_PORT']}/sign-in/") and time.monotonic() < until:
         time.sleep(0.5)
     say(_BANNER.format(url=os.environ["MEZZAVOCE_BASE_URL"]))
     if first := first_link():

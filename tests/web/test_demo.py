@@ -6,7 +6,7 @@ And the loader that uses the same actions as people.
 import os
 import socket
 import tempfile
-from contextlib import ExitStack, redirect_stdout
+from contextlib import redirect_stdout
 from io import StringIO
 from pathlib import Path
 from unittest import mock
@@ -16,8 +16,9 @@ from django.urls import reverse
 
 from mezzavoce.library.models import Mix, Production, Programme, Track
 from mezzavoce.measuring.models import Run
-from mezzavoce_demo import announce, loader, serve, services
+from mezzavoce_demo import announce, loader, serve
 from mezzavoce_demo.programmes import scenario
+from mezzavoce_host import services
 
 
 class ServicesTest(SimpleTestCase):
@@ -48,12 +49,6 @@ class ServicesTest(SimpleTestCase):
         self.assertEqual(services.secret(self.folder, "application"), first)
         self.assertGreater(len(first), 40)
         self.assertEqual((self.folder / "secrets" / "application").stat().st_mode & 0o777, 0o600)
-
-    def test_two_starts_on_one_folder(self):
-        with ExitStack() as stack:
-            serve._lock(stack, self.folder)
-            with self.assertRaisesRegex(services.CannotStart, "is running already"), ExitStack() as other:
-                serve._lock(other, self.folder)
 
     def test_starting_over_keeps_only_what_would_be_made_again(self):
         for name in ("files", "mariadb", "demo-media", "tmp"):

@@ -53,6 +53,7 @@ class FiguresTest(ProductionCase):
         self.assertIn("mezzavoce_workers 2", lines)
 
     def test_every_figure_has_a_type_before_it(self):
+        make_mix(self.production, self.lead)
         _, lines = self.lines()
         typed = {line.split()[2] for line in lines if line.startswith("# TYPE")}
         self.assertEqual({line.split("{")[0].split()[0] for line in lines if not line.startswith("#")}, typed)
