@@ -4,6 +4,7 @@ A database or queue that the environment names is used as it is; otherwise one o
 """
 
 import fcntl
+import json
 import os
 from collections.abc import Iterator, Mapping
 from contextlib import ExitStack, contextmanager
@@ -12,6 +13,11 @@ from pathlib import Path
 from .services import CannotStart, free_port, mariadb, redis, secret
 
 WEB_PORT = 8400
+_RUNNING = "running.json"
+
+
+class _IsHeld(CannotStart):
+    """Somebody else uses the data folder."""
 
 
 @contextmanager
@@ -22,7 +28,7 @@ def held(data: Path) -> Iterator[Path]:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
-            raise CannotStart(
+            raise _IsHeld(
                 f"Mezzavoce is running already with the data in {data}. End that one first, or set "
                 "MEZZAVOCE_DATA_DIR to another folder."
             ) from None
@@ -49,7 +55,41 @@ def furnished(data: Path, more: Mapping[str, str] | None = None) -> Iterator[int
             }
             | dict(more or {})
         )
-        yield port
+        with _noted(data):
+            yield port
+
+
+@contextmanager
+def _noted(data: Path) -> Iterator[None]:
+    """The settings of a start, kept where only its owner reads them, for whoever joins it (see ``with_database``)."""
+    path = data / "secrets" / _RUNNING
+    path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+    path.touch(mode=0o600)
+    settings = {name: value for name, value in os.environ.items() if name.startswith("MEZZAVOCE_")}
+    path.write_text(json.dumps(settings), encoding="utf-8")
+    try:
+        yield
+    finally:
+        path.unlink(missing_ok=True)
+
+
+@contextmanager
+def with_database(data: Path) -> Iterator[None]:
+    """Settings and database of an installation: of the start that runs, else of its own for as long as the block runs.
+
+    Raises CannotStart where there is no installation.
+    """
+    if not (data / "secrets").exists():
+        raise CannotStart(f"There is no installation in {data}; set MEZZAVOCE_DATA_DIR to its folder.")
+    try:
+        with held(data), furnished(data):
+            yield
+    except _IsHeld:
+        try:
+            os.environ.update(json.loads((data / "secrets" / _RUNNING).read_text(encoding="utf-8")))
+        except (OSError, ValueError):
+            raise CannotStart("Mezzavoce is just starting or ending; try again in a minute.") from None
+        yield
 
 
 def _database(stack: ExitStack, data: Path) -> dict[str, str]:

@@ -75,7 +75,7 @@ def mariadb(folder: Path, port: int, *, durable: bool = True) -> Iterator[Databa
     # The socket is named relative to the data, because its path may have only about a hundred characters.
     process = subprocess.Popen(
         [
-            _binary("mariadbd"),
+            find_program("mariadbd"),
             "--no-defaults",
             f"--user={user}",
             f"--datadir={home / 'data'}",
@@ -110,7 +110,7 @@ def _install(home: Path, user: str) -> None:
     shutil.rmtree(part, ignore_errors=True)
     done = subprocess.run(
         [
-            _binary("mariadb-install-db"),
+            find_program("mariadb-install-db"),
             "--no-defaults",
             f"--datadir={part}",
             "--auth-root-authentication-method=normal",
@@ -167,7 +167,7 @@ def redis(folder: Path, port: int) -> Iterator[str]:
     home.mkdir(parents=True, exist_ok=True)
     process = subprocess.Popen(
         [
-            _binary("redis-server"),
+            find_program("redis-server"),
             "--port",
             str(port),
             "--bind",
@@ -212,7 +212,8 @@ def end(process: "subprocess.Popen[bytes]") -> None:
             process.wait()
 
 
-def _binary(name: str) -> str:
+def find_program(name: str) -> str:
+    """Where a program is. Raises CannotStart where it is missing."""
     for folder in ("", "/usr/sbin", "/usr/bin"):
         found = shutil.which(name, path=folder or None)
         if found:

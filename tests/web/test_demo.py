@@ -63,7 +63,7 @@ class ServicesTest(SimpleTestCase):
 
     def test_a_missing_program_is_named(self):
         with self.assertRaisesRegex(services.CannotStart, "“no-such-program” is missing"):
-            services._binary("no-such-program")
+            services.find_program("no-such-program")
 
 
 class LoaderTest(TestCase):
