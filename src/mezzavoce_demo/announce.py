@@ -6,6 +6,7 @@ Until then it says how far it is; if measuring takes long, it says so after a wh
 import sys
 import time
 from contextlib import suppress
+from urllib.parse import urlsplit
 
 import django
 
@@ -33,7 +34,7 @@ def main(url: str) -> None:
     begun_at = said_at = time.monotonic()
     while time.monotonic() < begun_at + _PATIENCE_S:
         left = open_runs.count()
-        if not left and answers(url):
+        if not left and answers(urlsplit(url).port or 80):
             break
         if left and time.monotonic() >= said_at + _SAY_EVERY_S:
             said_at = time.monotonic()

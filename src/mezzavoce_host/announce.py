@@ -1,10 +1,9 @@
 """Says where Mezzavoce is, once the page answers; at the first start, where the first person makes an account."""
 
+import http.client
 import os
 import sys
 import time
-import urllib.error
-import urllib.request
 from contextlib import suppress
 
 import django
@@ -25,13 +24,16 @@ _FIRST = """
 """
 
 
-def answers(url: str) -> bool:
-    """Whether the page is there."""
+def answers(port: int) -> bool:
+    """Whether the web server on this port of loopback answers, if only with the way to its https address."""
+    asked = http.client.HTTPConnection("127.0.0.1", port, timeout=5)
     try:
-        with urllib.request.urlopen(url, timeout=5):  # noqa: S310  (our own address)
-            return True
-    except (urllib.error.URLError, OSError):
+        asked.request("GET", "/sign-in/")
+        return asked.getresponse().status < http.HTTPStatus.INTERNAL_SERVER_ERROR
+    except (http.client.HTTPException, OSError):
         return False
+    finally:
+        asked.close()
 
 
 def main() -> None:
@@ -40,7 +42,7 @@ def main() -> None:
     from mezzavoce.people.accounts import first_link
 
     until = time.monotonic() + _PATIENCE_S
-    while not answers(f"http://127.0.0.1:{os.environ['MEZZAVOCE_PORT']}/sign-in/") and time.monotonic() < until:
+    while not answers(int(os.environ["MEZZAVOCE_PORT"])) and time.monotonic() < until:
         time.sleep(0.5)
     say(_BANNER.format(url=os.environ["MEZZAVOCE_BASE_URL"]))
     if first := first_link():

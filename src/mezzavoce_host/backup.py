@@ -24,6 +24,7 @@ def back_up(place: Place, data: Path, folder: Path) -> dict[str, object]:
     after it, so that every row has its file. The facts are written last: a folder without them is no backup.
     """
     folder.mkdir(parents=True, exist_ok=True)
+    folder.chmod(0o700)
     if any(folder.iterdir()):
         raise CannotStart(f"The folder {folder} is not empty. Give a new one for every backup.")
     copy_files(data / "files", folder / FILES)

@@ -93,7 +93,7 @@ class AnnounceTest(TestCase):
             Run.objects.update(state=Run.State.MEASURED)
 
         with (
-            mock.patch.multiple(announce, answers=lambda _url: True, _SAY_EVERY_S=0),
+            mock.patch.multiple(announce, answers=lambda _port: True, _SAY_EVERY_S=0),
             mock.patch("mezzavoce_demo.announce.time.sleep", measured),
             redirect_stdout(StringIO()) as said,
         ):

@@ -1,7 +1,9 @@
 """Accounts and members: the first account, invitations, roles, passwords, closing, the trail."""
 
 import re
+import smtplib
 from datetime import timedelta
+from unittest import mock
 
 from django.core import mail
 from django.core.cache import cache
@@ -377,6 +379,33 @@ class AdministratorTest(PeopleCase):
     def test_the_list(self):
         page = self.client.get(reverse("accounts"))
         self.assertContains(page, "Tide Tables (reviewer)")
+
+
+class MailServerTest(PeopleCase):
+    def setUp(self):
+        super().setUp()
+        Person.objects.filter(pk=self.lead.pk).update(is_administrator=True)
+        self.client.force_login(self.lead)
+
+    def test_how_it_is_set_and_a_test_mail(self):
+        self.assertContains(self.client.get(reverse("mail-server")), "MEZZAVOCE_SMTP_HOST")
+        self.assertContains(self.client.post(reverse("mail-server")), "took a test mail to lead@house.example")
+        self.assertEqual(mail.outbox[-1].to, ["Lead <lead@house.example>"])
+
+    def test_a_server_that_refuses_is_told_in_a_sentence(self):
+        """The page shows what the server said. Source of the codes: RFC 5321, section 4.2.1."""
+        refused = smtplib.SMTPRecipientsRefused({"lead@house.example": (550, b"no such mailbox")})
+        backend = "django.core.mail.backends.locmem.EmailBackend"
+        for method, error, words in (
+            ("send_messages", refused, "550: no such mailbox"),
+            ("open", ConnectionRefusedError("refused"), "does not answer"),
+        ):
+            with self.subTest(words), mock.patch(f"{backend}.{method}", side_effect=error):
+                self.assertContains(self.client.post(reverse("mail-server")), words)
+
+    def test_administrators_alone(self):
+        self.client.force_login(self.reviewer)
+        self.assertEqual(self.client.get(reverse("mail-server")).status_code, 403)
 
 
 class TrailTest(PeopleCase):

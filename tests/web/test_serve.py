@@ -1,6 +1,7 @@
 """The start for real: settings from a file, and what stands in the environment already."""
 
 import os
+import re
 import subprocess
 from contextlib import ExitStack
 from pathlib import Path
@@ -56,6 +57,24 @@ class SettingsFileTest(TestCase):
         done = self.bash("read_settings /nowhere/x")
         self.assertEqual(done.returncode, 2)
         self.assertIn("cannot be read", done.stderr)
+
+
+class SettingsPageTest(TestCase):
+    def test_every_setting_stands_on_the_page(self):
+        page = (ROOT / "docs" / "operations.md").read_text()
+        code = "".join(
+            path.read_text()
+            for folder in ("mezzavoce/config", "mezzavoce_host")
+            for path in (ROOT / "src" / folder).glob("*.py")
+        )
+        wanted = {f"MEZZAVOCE_{name}" for name in re.findall(r'_env\("([A-Z_]+)"', code)}
+        wanted |= set(re.findall(r'"(MEZZAVOCE_[A-Z_]+)"', code))
+        # Those of the demo and of the tests alone.
+        wanted -= {"MEZZAVOCE_DEMO", "MEZZAVOCE_PLAIN_STATIC", "MEZZAVOCE_DB_"}
+        self.assertEqual({name for name in wanted if f"`{name}`" not in page}, set())
+        self.assertEqual(
+            set(re.findall(r"`(MEZZAVOCE_[A-Z_]+)`", page)) - wanted, {"MEZZAVOCE_ENV_DIR", "MEZZAVOCE_SETTINGS"}
+        )
 
 
 class MachineTest(TestCase):

@@ -1,8 +1,9 @@
-"""All settings, taken from the environment. ``docs/architecture.md`` lists the variables."""
+"""All settings, taken from the environment. ``docs/operations.md`` lists the variables."""
 
 import os
 from datetime import timedelta
 from pathlib import Path
+from urllib.parse import urlsplit
 
 from csp.constants import NONE, SELF
 
@@ -22,7 +23,7 @@ SECRET_KEY = _env("SECRET_KEY")
 DEBUG = _env("DEBUG", "0") == "1"
 DEMO = _env("DEMO", "0") == "1"
 BASE_URL = _env("BASE_URL", "http://127.0.0.1:8400").rstrip("/")
-ALLOWED_HOSTS = _env("HOSTS", "127.0.0.1,localhost").split(",")
+ALLOWED_HOSTS = _env("HOSTS", f"127.0.0.1,localhost,{urlsplit(BASE_URL).hostname}").split(",")
 CSRF_TRUSTED_ORIGINS = [BASE_URL]
 
 INSTALLED_APPS = [

@@ -4,6 +4,8 @@ from django.conf import settings
 from django.core.mail import EmailMessage
 from django.template.loader import render_to_string
 
+from ..accounts.access import require_administrator
+from ..accounts.models import Person
 from ..dispatch.post import FateUnknown, address, post
 from ..work.execution import work_next as work_through
 from ..work.queue import Queue, Rules
@@ -41,6 +43,13 @@ def send_next() -> bool:
 def waiting() -> bool:
     """Whether a mail could be sent now."""
     return LINK_MAILS.due().exists()
+
+
+def send_test(person: Person) -> None:
+    """A mail to an administrator's own address, at once. Raises what ``post`` raises, each with a sentence."""
+    require_administrator(person)
+    text = "This mail was sent from Mezzavoce to try out its mail server. It arrived, so the settings are right.\n"
+    post(EmailMessage("A test mail from Mezzavoce", text, to=[address(person.name, person.mail)]))
 
 
 def _send(mail: LinkMail) -> None:

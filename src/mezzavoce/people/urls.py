@@ -14,6 +14,7 @@ urlpatterns = [
     path("own/password/", views.change_password, name="change-password"),
     path("own/sign-out-everywhere/", views.sign_out_everywhere, name="sign-out-everywhere"),
     path("accounts/", views.all_accounts, name="accounts"),
+    path("accounts/mail/", views.mail_server, name="mail-server"),
     path("accounts/<int:person_id>/", views.change_account, name="change-account"),
     path("productions/start/", member_views.start_production, name="start-production"),
     path("productions/<int:production_id>/people/", member_views.people, name="people"),

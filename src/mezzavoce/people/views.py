@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import login, logout
 from django.contrib.auth.decorators import login_required
@@ -11,12 +12,14 @@ from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 from django_ratelimit.core import is_ratelimited
 
+from mezzavoce_core.errors import MezzavoceError
+
 from ..accounts.access import require_administrator
 from ..accounts.models import Person
 from ..accounts.requests import PersonRequest
 from ..config.refusals import Refused, TooOften
 from ..library.selectors import shipped_specs
-from . import accounts, members
+from . import accounts, mails, members
 from .links import Purpose, open_link
 from .models import PersonalLink
 from .selectors import accounts_for
@@ -152,6 +155,29 @@ def sign_out_everywhere(request: PersonRequest) -> HttpResponse:
 def all_accounts(request: PersonRequest) -> HttpResponse:
     """Every account, for an administrator."""
     return render(request, "people/accounts.html", {"people": accounts_for(request.user), "specs": shipped_specs()})
+
+
+@login_required
+@_GET_OR_POST
+def mail_server(request: PersonRequest) -> HttpResponse:
+    """How mail is set, and a test mail to oneself."""
+    require_administrator(request.user)
+    refusal = ""
+    if request.method == "POST":
+        try:
+            mails.send_test(request.user)
+        except MezzavoceError as error:
+            refusal = str(error)
+        else:
+            messages.success(request, f"The mail server took a test mail to {request.user.mail}; look whether it came.")
+    facts = [
+        ("Server", f"{settings.EMAIL_HOST}, port {settings.EMAIL_PORT}", "MEZZAVOCE_SMTP_HOST, MEZZAVOCE_SMTP_PORT"),
+        ("Signs in as", settings.EMAIL_HOST_USER or "nobody", "MEZZAVOCE_SMTP_USER, MEZZAVOCE_SMTP_PASSWORD"),
+        ("Encrypted", "with STARTTLS" if settings.EMAIL_USE_TLS else "not", "MEZZAVOCE_SMTP_TLS"),
+        ("Mails come from", settings.DEFAULT_FROM_EMAIL, "MEZZAVOCE_MAIL_FROM"),
+        ("Links in mails begin with", settings.BASE_URL, "MEZZAVOCE_BASE_URL"),
+    ]
+    return render(request, "people/mail_server.html", {"facts": facts, "refusal": refusal})
 
 
 @login_required
