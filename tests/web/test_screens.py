@@ -213,11 +213,10 @@ class ScoreTagsTest(SimpleTestCase):
         self.assertIn("&lt;b&gt;", score.mark("<b>", "voice"))
 
     def test_scales(self):
-        drawn = score.loudness_scale(
-            {"integrated_lufs": -20.0}, {"integrated_lufs": -23.0, "integrated_tolerance_lu": 0.5}
-        )
-        self.assertIn("is-off", drawn)
-        self.assertEqual(score.loudness_scale({}, {}), "")
+        limits = {"integrated_lufs": -23.0, "integrated_tolerance_lu": 0.5}
+        self.assertIn("is-off", score.loudness_scale({"integrated_lufs": -20.0}, limits, "fails"))
+        self.assertNotIn("is-off", score.loudness_scale({"integrated_lufs": -23.0}, limits, "holds"))
+        self.assertEqual(score.loudness_scale({}, {}, ""), "")
         self.assertEqual(score.clearance_scale({"ratios_lu": []}, {}), "")
         self.assertEqual(score.clearance_scale({"ratios_lu": [4.0, 12.0]}, {"clearance_lu": 10.0}).count("is-thin"), 1)
         self.assertIn("-23", score.scale_head("loudness"))

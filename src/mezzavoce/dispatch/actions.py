@@ -48,7 +48,9 @@ def prepare(person: Person, mix: Mix, contacts: list[Contact]) -> Dispatch:
                 "There is no note to send: note a finding first, or wait for answers to the ones already sent."
             )
         Dispatch.objects.filter(mix=mix, state=Dispatch.State.PREPARED).update(state=Dispatch.State.DROPPED)
-        contents = [compose.content_of(i) for i in items]
+        judgement = current_judgement(mix)
+        judged_by = judgement.spec_version.words if judgement else ""
+        contents = [compose.content_of(i) | {"judged_by": judged_by} for i in items]
         dispatch = Dispatch.objects.create(
             mix=mix,
             by=person,

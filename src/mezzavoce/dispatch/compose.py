@@ -51,6 +51,8 @@ def letter(mix: Mix, contents: list[dict[str, Any]], name: str, sender: str) -> 
         "sender": sender,
         "link": settings.LINK_PLACE,
         "rate": rate_words(mix),
+        # What was sent before this was kept does not say it.
+        "judged_by": contents[0].get("judged_by", "") if contents else "",
     }
     return render_to_string("dispatch/mail.txt", context), render_to_string("dispatch/mail.html", context)
 

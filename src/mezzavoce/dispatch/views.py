@@ -182,6 +182,7 @@ def editor(request: HttpRequest, token: str) -> HttpResponse:
         "items": shown,
         "token": token,
         "rate": rate_words(recipient.dispatch.mix),
+        "judged_by": items[0].content.get("judged_by", "") if items else "",
     }
     response = render(request, "dispatch/editor.html", context)
     # The address is the key to the page: it must not travel on as a referrer or into an index.

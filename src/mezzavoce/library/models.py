@@ -8,12 +8,14 @@ from typing import ClassVar
 from django.conf import settings
 from django.db import models
 
+from mezzavoce_core.exchange.forms import LIMITS
 from mezzavoce_core.judge import spec as core_spec
 from mezzavoce_core.media.probe import FileInfo
 from mezzavoce_core.timecode import Clock, parse_rate
 
 from ..accounts.access import Role
 from ..accounts.models import Person
+from ..config.fields import StoredDocumentField
 from ..work.models import FAILED, RUNNING, WAITING, Making, Work
 
 
@@ -83,7 +85,7 @@ class SpecVersion(models.Model):
 
     spec = models.ForeignKey(Spec, on_delete=models.CASCADE, related_name="versions")
     number = models.PositiveIntegerField(default=1)
-    limits = models.JSONField(default=dict)
+    limits = StoredDocumentField(default=dict, form=LIMITS)
     made_by = models.ForeignKey(Person, null=True, on_delete=models.PROTECT, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True, null=True)
 
@@ -95,6 +97,11 @@ class SpecVersion(models.Model):
     def __str__(self) -> str:
         """Name and number."""
         return f"{self.spec} ({self.number})"
+
+    @property
+    def words(self) -> str:
+        """Name and version, as pages and mails say by what a mix was judged."""
+        return f"{self.spec.name}, version {self.number}"
 
     @property
     def as_core(self) -> core_spec.Spec:

@@ -6,6 +6,8 @@ from typing import Any
 
 from django.db.models import Prefetch
 
+from mezzavoce_core.exchange.headline import Figure, headline
+
 from ..accounts.access import role_in
 from ..accounts.models import Person
 from ..dispatch.models import Answer
@@ -51,15 +53,18 @@ class Row:
         """The limits that it was judged by."""
         return self.judgement.spec_version.limits if self.judgement else {}
 
-    @property
-    def peak_over(self) -> bool:
-        """Whether the true peak passes its limit."""
-        return _beyond(self.figures.get("true_peak_max_dbtp"), self.limits.get("true_peak_max_dbtp"))
+    @cached_property
+    def head(self) -> dict[str, Figure]:
+        """The figures as the head of the review shows them; empty without a judgement."""
+        if self.judgement is None:
+            return {}
+        left = [(f.kind, f.family, f.severity) for f in self.findings if f.mark_id not in self._dismissed]
+        return headline(self.figures, self.figures["clear_share"], self.limits, left)
 
     @property
-    def clear_short(self) -> bool:
-        """Whether too little of the speech is in the clear."""
-        return _beyond(self.limits.get("clear_share_min"), self.figures.get("clear_share"), digits=2)
+    def states(self) -> dict[str, str]:
+        """How each of those figures stands: ``holds``, ``short``, ``fails``, or empty."""
+        return {key.replace("-", "_"): figure.state for key, figure in self.head.items()}
 
     @property
     def open(self) -> list[Finding]:
@@ -77,12 +82,19 @@ class Row:
             return Standing("no mix yet", "wait")
         if self.judgement is None:
             return self._without_figures()
+        return self._sent_out() or self._judged()
+
+    def _sent_out(self) -> Standing | None:
+        """What editors have to say, or have said; None where nothing is with them."""
         if self.sent and len(self.answers) < self.sent:
             return Standing("waits for answers", "wait")
-        if self.sent and not self.open and not self.written:
-            return Standing("answered", "wait")
-        if self._must_left or self.written:
+        return Standing("answered", "wait") if self.sent and not self.open and not self.written else None
+
+    def _judged(self) -> Standing:
+        if "must" in self.head:
             return Standing("not yet", "bad")
+        if self.written:
+            return Standing("notes to send", "wait")
         # What falls short of the spec is for a person to decide, though nothing forbids the mix; what is taste is not
         # waited for.
         return (
@@ -92,19 +104,14 @@ class Row:
         )
 
     @property
-    def _must_left(self) -> bool:
-        dismissed = {mark for mark, d in self.decisions.items() if d.what in _DISMISSED}
-        return any(f.severity == "must" and f.mark_id not in dismissed for f in self.findings)
+    def _dismissed(self) -> set[int]:
+        return {mark for mark, d in self.decisions.items() if d.what in _DISMISSED}
 
     def _without_figures(self) -> Standing:
         if self.run is None:
             return Standing("not measured", "wait")
         words = {Run.State.FAILED: ("could not be measured", "bad"), Run.State.CANCELLED: ("cancelled", "wait")}
         return Standing(*words.get(Run.State(self.run.state), ("being measured", "wait")))
-
-
-def _beyond(value: float | None, limit: float | None, digits: int = 1) -> bool:
-    return value is not None and limit is not None and round(value, digits) > round(limit, digits)
 
 
 class Desk:
@@ -119,7 +126,8 @@ class Desk:
         """Every programme with its newest mix."""
         mixes = Mix.objects.prefetch_related(runs_for_lists()).order_by("-number")
         programmes = Programme.objects.filter(production=self.production).select_related("spec_version__spec")
-        rows = [_row(p) for p in programmes.prefetch_related(Prefetch("mixes", mixes))]
+        wanted = self.production.spec_version_id
+        rows = [_row(p, p.spec_version_id or wanted) for p in programmes.prefetch_related(Prefetch("mixes", mixes))]
         _fill(rows)
         return rows
 
@@ -145,13 +153,15 @@ def desk(person: Person, production: Production) -> Desk:
     return Desk(production, role_in(person, production) or "guest")
 
 
-def _row(programme: Programme) -> Row:
+def _row(programme: Programme, spec_version: int) -> Row:
+    """A programme with its newest mix, and of its judgements the one that its own page shows."""
     mixes = list(programme.mixes.all())
     if not mixes:
         return Row(programme, None)
     runs = list(mixes[0].runs.all())
     measured = next((r for r in runs if r.judgements.all()), None)
-    judgement = next(iter(measured.judgements.all())) if measured else None
+    known = sorted(measured.judgements.all(), key=lambda j: j.judged_at, reverse=True) if measured else []
+    judgement = next((j for j in known if j.spec_version_id == spec_version), known[0] if known else None)
     return Row(programme, mixes[0], runs[0] if runs else None, judgement)
 
 

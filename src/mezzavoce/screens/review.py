@@ -3,6 +3,7 @@
 from functools import cached_property
 from typing import Any
 
+from mezzavoce_core.exchange.headline import Figure
 from mezzavoce_core.exchange.words import change, in_sentence, lack, on_the_whole, prediction, short_name
 
 from ..accounts.access import role_in
@@ -19,7 +20,7 @@ from ..notes.selectors import Marked, marked
 from .bands import BandPicture, bands_of
 from .pictures import Picture, picture_of
 from .ranges import RangeWords, range_words, remarks
-from .verdict import Figure, figures, sentence
+from .verdict import figures, sentence
 from .versions import version_of_review
 
 _DUCK = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s", "open_lufs", "bed_lufs")
@@ -81,6 +82,7 @@ class Review:
         noted = sum(m.note is not None for m in self.marks)
         return {
             "verdict": self.sentence,
+            "judged_by": self.judgement.spec_version.words if self.judgement else "",
             "open": left,
             "counts": f"{left}: tall must, short should" if count else "",
             "noted": str(noted) if noted else "",
@@ -106,7 +108,7 @@ class Review:
     @property
     def figures(self) -> list[Figure]:
         """The figures against their limits."""
-        return figures(self.judgement) if self.judgement else []
+        return figures(self.judgement, self.marks) if self.judgement else []
 
     @property
     def chosen_answer(self) -> Answer | None:

@@ -10,7 +10,7 @@ from .review import Review
 from .templatetags.lines import line_of
 
 _PARTS = {
-    "figures": ("screens/_figures.html", {"judged"}),
+    "figures": ("screens/_figures.html", {"judged", "decisions"}),
     "range": ("screens/_range_row.html", {"judged", "run"}),
     "finding": ("screens/_finding_part.html", {"judged", "decisions", "answers", "notes", "bounds"}),
     "undo": ("screens/_undo.html", {"decisions", "bounds", "corrections"}),

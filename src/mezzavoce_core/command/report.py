@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from ..exchange.headline import FAILS, SHORT, headline
 from ..exchange.words import change, gain, in_sentence, lack, prediction, stem_told
 from ..media.probe import DEFAULT_RATE
 from ..timecode import Clock, FrameRate, parse_rate
@@ -35,11 +36,20 @@ def report(result: dict[str, Any]) -> str:
         share = result["clear_share"]
         clear = "" if share is None else f", {share:.0%} of the speech in the clear"
         lines.append(f"  dialogue {_level(loud['dialogue_lufs'], 'LUFS')}   {len(result['passages'])} passages{clear}")
+    lines += _off(result)
     for number, finding in enumerate(result["findings"], 1):
         lines += _finding(number, finding)
     if not result["findings"]:
         lines.append("  Nothing found.")
     return "\n".join(lines) + "\n"
+
+
+def _off(result: dict[str, Any]) -> list[str]:
+    """The head's figures that do not hold, each with its limit."""
+    left = [(f["kind"], f["family"], f["severity"]) for f in result["findings"]]
+    shown = headline(result["loudness"], result["clear_share"], result["spec"]["limits"], left)
+    words = {SHORT: "falls short", FAILS: "fails"}
+    return [f"  {f.name}: {f.value} {f.unit}, {f.limit}: {words[f.state]}" for f in shown.values() if f.state in words]
 
 
 def _finding(number: int, finding: dict[str, Any]) -> list[str]:

@@ -48,8 +48,22 @@ _REMEDY: dict[str, Any] = {
     "to_bed": False,
     "enough": True,
 }
+
+
+def _with_graded_share(limits: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 says from where on too little speech in the clear must be mended."""
+    return {"clear_share_must": None if limits.get("clear_share_min") is None else _CLEAR_SHARE_MUST, **limits}
+
+
+def _with_graded_share_in_spec(detail: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 holds limits of version 2."""
+    return {**detail, "spec": {**detail["spec"], "limits": _with_graded_share(detail["spec"]["limits"])}}
+
+
+_CLEAR_SHARE_MUST = 0.8
 FEATURES = Form("mezzavoce.features", (_with_held,), first=7)
 GAIN = Form("mezzavoce.music-gain", (_with_steps,))
 FINDING = Form("mezzavoce.finding", (_with_all_of_remedies,))
-DETAIL = Form("mezzavoce.detail")
+LIMITS = Form("mezzavoce.limits", (_with_graded_share,))
+DETAIL = Form("mezzavoce.detail", (_with_graded_share_in_spec,))
 """A result (``exchange.document``) without its findings, as an application keeps it for its pages."""

@@ -184,6 +184,16 @@ LIMITS: tuple[LimitFacts, ...] = (
         0.01,
     ),
     LimitFacts(
+        "clear_share_must",
+        _VOICE,
+        "Under this it must be mended",
+        "of 1",
+        "With less of the speech in the clear, all over the programme, the mix does not go out.",
+        (0, 1),
+        "below",
+        0.01,
+    ),
+    LimitFacts(
         "voice_spread_lu",
         _VOICE,
         "Voice from the others, at most",

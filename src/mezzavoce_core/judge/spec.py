@@ -42,6 +42,7 @@ class Limits:
     clearance_must_lu: float | None = 5.0
     first_word_lu: float | None = 7.0
     clear_share_min: float | None = 0.95
+    clear_share_must: float | None = 0.8
     bridge_s: float = 1.0
     fall_late_s: float | None = 0.1
     fall_early_s: float | None = 1.0
@@ -119,6 +120,7 @@ BOUNDS: dict[str, tuple[float, float]] = {
     "clearance_must_lu": (-20, 40),
     "first_word_lu": (-20, 40),
     "clear_share_min": (0, 1),
+    "clear_share_must": (0, 1),
     "bridge_s": (0, 10),
     "fall_late_s": (0, 5),
     "fall_early_s": (0, 10),
@@ -212,6 +214,7 @@ def _check_value(name: str, value: Any) -> None:
 def _check_together(limits: Limits) -> None:
     pairs = (
         ("clearance_must_lu", "clearance_lu", "the stricter one has to be the smaller"),
+        ("clear_share_must", "clear_share_min", "the stricter one has to be the smaller"),
         ("integrated_lufs", "short_term_max_lufs", "a ceiling under the loudness that is wanted can never hold"),
         ("integrated_lufs", "momentary_max_lufs", "a ceiling under the loudness that is wanted can never hold"),
         ("short_term_max_lufs", "momentary_max_lufs", "the shorter window can only be the louder one"),

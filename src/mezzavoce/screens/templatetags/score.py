@@ -6,6 +6,7 @@ from django import template
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
+from mezzavoce_core.exchange.headline import FAILS, SHORT
 from mezzavoce_core.exchange.words import figure_words, short_name
 
 register = template.Library()
@@ -64,30 +65,29 @@ CLEARANCE = Scale(0, 22, 190)
 
 
 @register.simple_tag
-def loudness_scale(figures: dict[str, Any], limits: dict[str, Any]) -> SafeString:
-    """Integrated loudness on the common scale, with the band that the spec allows."""
+def loudness_scale(figures: dict[str, Any], limits: dict[str, Any], state: str) -> SafeString:
+    """Integrated loudness on the common scale, with the band that the spec allows, and how it stands."""
     value = figures.get("integrated_lufs")
     if value is None:
         return SafeString("")
     target, tolerance = limits.get("integrated_lufs"), limits.get("integrated_tolerance_lu", 0)
     band: SafeString = SafeString("")
-    ok = True
     if target is not None:
         left, right = LOUDNESS.x(target - tolerance), LOUDNESS.x(target + tolerance)
         band = format_html(
             '<rect class="scale-band" x="{}" y="5" width="{}" height="14"/>', left, max(4, round(right - left, 1))
         )
-        ok = abs(round(round(value, 1) - target, 1)) <= tolerance
     place = LOUDNESS.x(value)
     anchor, text_at = ("start", place + 6) if place < 100 else ("end", place - 6)
     return format_html(
-        '<svg class="scale" viewBox="0 0 150 24" width="150" height="24" role="img" aria-label="{} LUFS">'
+        '<svg class="scale" viewBox="0 0 150 24" width="150" height="24" role="img" aria-label="{} LUFS{}">'
         '<line class="scale-rule" x1="0" x2="150" y1="12" y2="12"/>{}<rect class="scale-hand {}" x="{}" y="4" '
         'width="3" height="16"/>'
         '<text x="{}" y="10" text-anchor="{}">{}</text></svg>',
         f"{value:.1f}",
+        {SHORT: ", falls short", FAILS: ", fails"}.get(state, ""),
         band,
-        "" if ok else "is-off",
+        "is-off" if state in (SHORT, FAILS) else "",
         round(place - 1.5, 1),
         text_at,
         anchor,

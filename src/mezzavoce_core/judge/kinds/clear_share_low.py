@@ -5,7 +5,7 @@ from functools import partial
 
 from ...estimate import exact
 from ...measure.balance import clear_share
-from ..model import SHOULD, Finding, JudgingContext, Kind
+from ..model import MUST, SHOULD, Finding, JudgingContext, Kind
 from ..remedies.programme_gain import programme_gain
 
 _FEWEST = 3
@@ -19,11 +19,12 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     share = clear_share(context.local_ratio_lu, limits.clearance_lu)
     if share is None or round(share, 2) >= limits.clear_share_min or not _all_over(context, limits.clearance_lu):
         return
+    severe = limits.clear_share_must is not None and round(share, 2) < limits.clear_share_must
     wanted = f"{limits.clearance_lu:g} LU over the background; {100 * limits.clear_share_min:.0f} % are wanted."
     yield Finding(
         kind=KIND.name,
         family=KIND.family,
-        severity=SHOULD,
+        severity=MUST if severe else SHOULD,
         in_s=context.speech[0].in_s,
         out_s=context.speech[-1].out_s,
         title="Too little of the speech is clear",
