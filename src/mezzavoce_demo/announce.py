@@ -1,17 +1,21 @@
-"""Says where the demo is, once the page answers and everything is measured.
+"""Says where the demo is, once the first programmes can be looked at; then makes and brings in the others.
 
 Until then it says how far it is; if measuring takes long, it says so after a while.
 """
 
+import os
 import sys
 import time
 from contextlib import suppress
+from pathlib import Path
 from urllib.parse import urlsplit
 
 import django
 
 from mezzavoce_host.announce import answers
 from mezzavoce_host.words import say
+
+from .programmes.scenario import EPISODES
 
 _BANNER = """
   Mezzavoce is running:  {url}
@@ -22,12 +26,20 @@ _BANNER = """
 """
 
 
+FIRST = 4
+"""So many programmes are there before the address is said."""
 _PATIENCE_S, _SAY_EVERY_S = 240, 10
 
 
 def main(url: str) -> None:
-    """Wait, then print the address and what to do there."""
+    """Wait, then print the address and what to do there; make the rest behind it."""
     django.setup()
+    _wait(url)
+    say(_BANNER.format(url=url))
+    _make_the_rest(Path(os.environ["MEZZAVOCE_DATA_DIR"]) / "demo-media")
+
+
+def _wait(url: str) -> None:
     from mezzavoce.measuring.models import Run
 
     open_runs = Run.objects.filter(state__in=(Run.State.WAITING, Run.State.RUNNING))
@@ -35,12 +47,26 @@ def main(url: str) -> None:
     while time.monotonic() < begun_at + _PATIENCE_S:
         left = open_runs.count()
         if not left and answers(urlsplit(url).port or 80):
-            break
+            return
         if left and time.monotonic() >= said_at + _SAY_EVERY_S:
             said_at = time.monotonic()
             say(f"Measuring: {left} {'mixes are' if left > 1 else 'mix is'} left")
         time.sleep(0.5)
-    say(_BANNER.format(url=url))
+
+
+def _make_the_rest(media: Path) -> None:
+    """Two programmes at a time, so that each appears on the desk as soon as it is there."""
+    from .loader import load
+    from .studio.render import render_all, unrendered
+
+    rest = EPISODES[FIRST:]
+    missing = unrendered(media, rest)
+    if missing:
+        say(f"{len(missing)} more programmes are being made (once); they appear on the desk one after the other.")
+    for k in range(0, len(rest), 2):
+        load(render_all(media, rest[k : k + 2]), rest[k : k + 2])
+    if missing:
+        say("All programmes are there.")
 
 
 if __name__ == "__main__":

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections.abc import Sequence
 from datetime import timedelta
 from pathlib import Path
 
@@ -9,7 +10,7 @@ from django.utils import timezone
 
 from mezzavoce.accounts.models import Person
 from mezzavoce.library import actions, specs, uploads
-from mezzavoce.library.models import Membership, Production, SpecVersion, StoredFile, Track
+from mezzavoce.library.models import Membership, Production, Programme, SpecVersion, StoredFile, Track
 from mezzavoce.library.sounds import CAPTIONS, Piece
 from mezzavoce.measuring.actions import correct, set_ranges
 from mezzavoce.measuring.models import Correction
@@ -27,8 +28,22 @@ EDITOR = ("Juno Aldersey", "juno.aldersey@schnittraum.example")
 _PIECE = 8 * 1024 * 1024
 
 
-def load(folder: Path) -> Production:
-    """Load what is not there yet from the media in ``folder`` and ask for everything to be measured."""
+def load(folder: Path, episodes: Sequence[Episode] | None = None) -> Production:
+    """Bring in the mixes of some episodes (default: all) that are not there yet, from the media in ``folder``.
+
+    Everything that is brought in is asked to be measured.
+    """
+    production = start()
+    reviewer = Person.objects.get(mail=next(mail for role, _, mail in PEOPLE if role == "reviewer"))
+    for episode in EPISODES if episodes is None else episodes:
+        programme = production.programmes.get(number=episode.number)
+        if not programme.mixes.exists():
+            _ingest(reviewer, production, programme, episode, folder)
+    return production
+
+
+def start() -> Production:
+    """People, the production, and every programme without its mix, as far as they are not there yet."""
     actions.ship_presets()
     people = {role: _person(name, mail) for role, name, mail in PEOPLE}
     production = Production.objects.filter(name=SERIES).first()
@@ -37,14 +52,12 @@ def load(folder: Path) -> Production:
         for role in (Membership.Role.REVIEWER, Membership.Role.GUEST):
             actions.admit(people["lead"], production, people[role], role)
         actions.add_contact(people["reviewer"], production, *EDITOR)
-    for episode in EPISODES:
-        if not production.programmes.filter(number=episode.number).exists():
-            _ingest(people["reviewer"], production, episode, folder)
-    number, title, days = UPCOMING
-    if not production.programmes.filter(number=number).exists():
-        actions.plan_programme(
-            people["reviewer"], production, number, title, timezone.localdate() + timedelta(days=days)
-        )
+    there = set(production.programmes.values_list("number", flat=True))
+    planned = [(e.number, e.title, e.due_in_days, e) for e in EPISODES] + [(*UPCOMING, None)]
+    for number, title, days, episode in planned:
+        if number not in there:
+            own, due = _spec(production, episode) if episode else None, timezone.localdate() + timedelta(days=days)
+            actions.plan_programme(people["reviewer"], production, number, title, due, own)
     return production
 
 
@@ -52,16 +65,7 @@ def _person(name: str, mail: str) -> Person:
     return Person.objects.filter(mail=mail).first() or Person.objects.create_user(mail, name)
 
 
-def _ingest(person: Person, production: Production, episode: Episode, folder: Path) -> None:
-    own = _spec(production, episode)
-    programme = actions.plan_programme(
-        person,
-        production,
-        episode.number,
-        episode.title,
-        timezone.localdate() + timedelta(days=episode.due_in_days),
-        own,
-    )
+def _ingest(person: Person, production: Production, programme: Programme, episode: Episode, folder: Path) -> None:
     ingest = actions.Ingest(
         files=_pieces(person, production, episode, folder),
         frame_rate=episode.frame_rate,

@@ -13,6 +13,8 @@ from mezzavoce_host.processes import run
 from mezzavoce_host.services import CannotStart, free_port
 from mezzavoce_host.words import say
 
+from .announce import FIRST
+from .programmes.scenario import EPISODES
 from .studio.render import render_all, unrendered
 
 
@@ -55,15 +57,18 @@ def _start_over(data: Path) -> None:
 
 
 def _load(data: Path) -> None:
-    """Rendered media, tables and rows; each is quick when it is there already."""
-    media = data / "demo-media"
-    if missing := len(unrendered(media)):
-        say(f"Making sound and picture of {missing} programmes (once)")
-    rendered = render_all(media)
+    """Tables, and media and rows of the first programmes; each is quick when it is there already.
+
+    The others are made by the announcer, behind what can be looked at already.
+    """
+    media, first = data / "demo-media", EPISODES[:FIRST]
+    if missing := len(unrendered(media, first)):
+        say(f"Making sound and picture of the first {missing} programmes (once)")
+    rendered = render_all(media, first)
     prepare()
     from .loader import load
 
-    load(rendered)
+    load(rendered, first)
 
 
 if __name__ == "__main__":

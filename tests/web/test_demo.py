@@ -93,7 +93,7 @@ class AnnounceTest(TestCase):
             Run.objects.update(state=Run.State.MEASURED)
 
         with (
-            mock.patch.multiple(announce, answers=lambda _port: True, _SAY_EVERY_S=0),
+            mock.patch.multiple(announce, answers=lambda _port: True, _SAY_EVERY_S=0, EPISODES=()),
             mock.patch("mezzavoce_demo.announce.time.sleep", measured),
             redirect_stdout(StringIO()) as said,
         ):
@@ -101,6 +101,24 @@ class AnnounceTest(TestCase):
         left, rest = said.getvalue().split("\n", 1)
         self.assertEqual(left, "Measuring: 1 mix is left")
         self.assertIn("is running:  http://127.0.0.1:8400/", rest)
+
+    def test_the_others_are_made_behind_it_and_planned_from_the_first_moment(self):
+        media = Path(os.environ["MEZZAVOCE_TEST_MEDIA"])
+        some = scenario.EPISODES[3:6]
+        with (
+            mock.patch("mezzavoce_demo.loader.EPISODES", some),
+            mock.patch.multiple(announce, EPISODES=some, FIRST=1),
+            mock.patch("mezzavoce_demo.studio.render.unrendered", return_value=list(some[1:])),
+            mock.patch("mezzavoce_demo.studio.render.render_all", return_value=media),
+            redirect_stdout(StringIO()) as said,
+        ):
+            loader.load(media, some[:1])
+            self.assertEqual((Programme.objects.count(), Mix.objects.count()), (4, 1))
+            announce._make_the_rest(media)
+            self.assertEqual((Programme.objects.count(), Mix.objects.count()), (4, 3))
+            announce._make_the_rest(media)
+            self.assertEqual(Mix.objects.count(), 3, "at the next start nothing is made twice")
+        self.assertIn("2 more programmes are being made", said.getvalue())
 
 
 class MailboxTest(TestCase):
