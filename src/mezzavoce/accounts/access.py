@@ -46,4 +46,6 @@ def require(person: Person, production: "Production", role: str = Role.GUEST) ->
             else "decide and send notes, not do what is a lead's"
         )
         raise NotAllowed(f"As a {own} you may {may}. Ask the lead for the role of a {role}, or to do this for you.")
+    if production.archived and role != Role.GUEST:
+        raise NotAllowed("This production is archived, so nothing is changed in it. A lead can bring it back.")
     return own

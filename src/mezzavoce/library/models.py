@@ -32,6 +32,11 @@ class Production(models.Model):
     spec_version = models.ForeignKey("SpecVersion", on_delete=models.PROTECT, related_name="+")
     # How files with several sounds were mapped last, by how their tracks are made up.
     track_maps = models.JSONField(default=dict, blank=True)
+    # What its mixes usually have where a file does not say it; empty where nothing is usual.
+    frame_rate = models.CharField(max_length=16, blank=True)
+    start_timecode = models.CharField(max_length=16, blank=True)
+    # Readable as before, and nothing is changed any more.
+    archived = models.BooleanField(default=False)
 
     def __str__(self) -> str:
         """Its name."""

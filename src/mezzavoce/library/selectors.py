@@ -5,17 +5,30 @@ from django.http import Http404
 
 from ..accounts.access import Role, require
 from ..accounts.models import Person
-from .models import Mix, Production, Spec, StoredFile
+from .models import Mix, Production, Programme, Spec, StoredFile
 
 
 def productions_of(person: Person) -> QuerySet[Production]:
     """Productions that a person belongs to."""
-    return Production.objects.filter(memberships__person=person).select_related("spec_version__spec").order_by("name")
+    return (
+        Production.objects.filter(memberships__person=person)
+        .select_related("spec_version__spec")
+        .order_by("archived", "name", "pk")
+    )
 
 
 def shipped_specs() -> QuerySet[Spec]:
     """Specs that come with Mezzavoce, by name."""
     return Spec.objects.filter(production=None).order_by("name")
+
+
+def programme_for(person: Person, programme_id: int, role: str = Role.GUEST) -> Programme:
+    """A programme of a production in which the person has at least a role, or Http404; NotAllowed for less."""
+    found = Programme.objects.select_related("production").filter(pk=programme_id).first()
+    if found is None:
+        raise Http404
+    production_for(person, found.production_id, role)
+    return found
 
 
 def production_for(person: Person, production_id: int, role: str = Role.GUEST) -> Production:

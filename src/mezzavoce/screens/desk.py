@@ -21,6 +21,21 @@ from ..notes.selectors import newest_decisions
 _DISMISSED = (Decision.What.NOT_A_FAULT, Decision.What.ALLOW)
 
 
+STANDINGS = (
+    "not yet",
+    "to decide",
+    "notes to send",
+    "waits for answers",
+    "answered",
+    "may go out",
+    "being measured",
+    "could not be measured",
+    "cancelled",
+    "not measured",
+    "no mix yet",
+)
+
+
 @dataclass(frozen=True)
 class Standing:
     """Where a mix stands: a word, and how it is to be taken (``good``, ``bad`` or ``wait``)."""
@@ -130,6 +145,11 @@ class Desk:
         rows = [_row(p, p.spec_version_id or wanted) for p in programmes.prefetch_related(Prefetch("mixes", mixes))]
         _fill(rows)
         return rows
+
+    @property
+    def standings(self) -> tuple[str, ...]:
+        """Every word that may say where a programme stands."""
+        return STANDINGS
 
     @cached_property
     def active(self) -> list[Run]:

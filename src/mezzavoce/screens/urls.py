@@ -2,13 +2,19 @@
 
 from django.urls import path
 
-from . import health, review_views, spec_views, views
+from . import health, production_views, review_views, spec_views, views
 
 urlpatterns = [
     path("", views.home, name="desk"),
     path("health/", health.health, name="health"),
     path("figures/", health.figures, name="figures"),
     path("productions/<int:production_id>/", views.production, name="production"),
+    path("productions/", production_views.overview, name="productions"),
+    path("productions/<int:production_id>/programmes/", production_views.programmes, name="programmes"),
+    path("productions/<int:production_id>/programmes/plan/", production_views.plan, name="plan-programmes"),
+    path("productions/<int:production_id>/settle/", production_views.settle, name="settle-production"),
+    path("productions/<int:production_id>/archive/", production_views.archive, name="archive-production"),
+    path("programmes/<int:programme_id>/change/", production_views.change, name="change-programme"),
     path("productions/<int:production_id>/state/", views.desk_state, name="desk-state"),
     path("productions/<int:production_id>/specs/", spec_views.page, name="specs"),
     path("productions/<int:production_id>/specs/bring-in/", spec_views.bring_in, name="spec-bring-in"),

@@ -1,4 +1,5 @@
 // Taking in: files arrive in pieces and go on where they broke off; facts are shown for correction before measuring.
+import { propose } from "./ingest_names.js";
 import { makeTrackMap } from "./ingest_tracks.js";
 import { say, send } from "./http.js";
 
@@ -322,8 +323,10 @@ function showFacts() {
   showFacts.shown = mix.id;
   askLayout(shape);
   const rate = document.getElementById("id_frame_rate");
-  rate.value = (mix.facts.frame_rate || "25") + (mix.facts.drop_frame ? "df" : "");
-  document.getElementById("id_start_timecode").value = mix.facts.start_timecode || "00:00:00:00";
+  const usual = document.getElementById("ingest").dataset;
+  rate.value = mix.facts.frame_rate ? mix.facts.frame_rate + (mix.facts.drop_frame ? "df" : "") : usual.rate || "25";
+  document.getElementById("id_start_timecode").value = mix.facts.start_timecode || usual.start || "00:00:00:00";
+  propose(mix.file.name, usual.production);
   document.getElementById("fact-duration").textContent = `${mix.facts.duration_s.toFixed(2)} s`;
   document.getElementById("fact-channels").textContent =
     shape.channels === mix.facts.channels && !shape.ask

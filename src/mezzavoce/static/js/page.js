@@ -26,7 +26,10 @@ onKeys({
   d: () => followKey("d"),
   m: () => followKey("m"),
   s: () => followKey("s"),
+  p: () => followKey("p"),
 });
+if (document.querySelector(".productions"))
+  onKeys(Object.fromEntries(Array.from("123456789", (key) => [key, () => followKey(key)])));
 if (!document.querySelector("#review")) onKeys({ Enter: () => followKey("Enter") });
 if (document.readyState === "complete") explain(document);
 else window.addEventListener("load", () => explain(document));

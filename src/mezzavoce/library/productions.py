@@ -1,0 +1,134 @@
+"""What leads do with a whole production, and what is planned in it: names, usual settings, the archive, programmes."""
+
+import re
+from dataclasses import dataclass
+from datetime import date
+
+from django.db import IntegrityError, transaction
+from django.http import Http404
+
+from ..accounts.access import Role, require, role_in
+from ..accounts.models import Person, record
+from ..config.inputs import one_line
+from ..config.refusals import Refused
+from .actions import timing
+from .models import Production, Programme
+
+_MOST_LINES = 500
+_LINE = re.compile(r"\s*(?P<number>\d{1,9})[\s;,.:)\-–]+(?P<title>.*?)(?:[;,\s]+(?P<due>\d{4}-\d{2}-\d{2}))?\s*")
+
+
+@dataclass(frozen=True)
+class Planned:
+    """A programme as it is written in a list."""
+
+    number: int
+    title: str
+    due: date | None
+
+
+def settle(lead: Person, production: Production, name: str, frame_rate: str, start_timecode: str) -> None:
+    """Name a production, and say which frame rate and start its mixes usually have (empty: none is usual)."""
+    require(lead, production, Role.LEAD)
+    name = one_line(name, Production.name.field.max_length or 0, "The name of a production")
+    if not name:
+        raise Refused("A production needs a name.")
+    if frame_rate or start_timecode:
+        timing(frame_rate or "25", start_timecode or "00:00:00:00")
+    with transaction.atomic():
+        held = Production.objects.select_for_update().get(pk=production.pk)
+        before = held.name
+        held.name, held.frame_rate, held.start_timecode = name, frame_rate, start_timecode
+        held.save(update_fields=["name", "frame_rate", "start_timecode"])
+        record(held, lead, "settle production", name, before=before, after=[frame_rate, start_timecode])
+
+
+def archive(lead: Person, production: Production) -> None:
+    """Nothing is changed in a production any more; everything stays readable. What is being measured is finished."""
+    require(lead, production, Role.LEAD)
+    _set_archived(lead, production, archived=True)
+
+
+def bring_back(lead: Person, production: Production) -> None:
+    """Go on with an archived production."""
+    # Whoever led it may, though nothing else can be done in it.
+    own = role_in(lead, production)
+    if own is None:
+        raise Http404
+    if own != Role.LEAD:
+        raise Refused("Only a lead of this production brings it back out of the archive.")
+    _set_archived(lead, production, archived=False)
+
+
+def _set_archived(lead: Person, production: Production, *, archived: bool) -> None:
+    with transaction.atomic():
+        Production.objects.filter(pk=production.pk).update(archived=archived)
+        record(production, lead, "archive" if archived else "bring back", production.name)
+
+
+def read_list(text: str) -> list[Planned]:
+    """Programmes out of a pasted list: in each line a number, a title, and a due day (2026-12-24) if there is one.
+
+    Raises Refused that names the line.
+    """
+    lines = [(k, line) for k, line in enumerate(text.splitlines(), 1) if line.strip()]
+    if not lines:
+        raise Refused("Paste a list with a number and a title in each line.")
+    if len(lines) > _MOST_LINES:
+        raise Refused(f"This list has {len(lines)} lines; at most {_MOST_LINES} go at once. Paste it in parts.")
+    found = [_read(number, line) for number, line in lines]
+    numbers = [p.number for p in found]
+    if twice := sorted({n for n in numbers if numbers.count(n) > 1}):
+        raise Refused(f"Number {twice[0]} stands in the list more than once; every programme has its own.")
+    return found
+
+
+def _read(number: int, line: str) -> Planned:
+    said, most = _LINE.fullmatch(line), Programme.title.field.max_length or 0
+    title = one_line(said["title"], most, f"The title in line {number}") if said else ""
+    if said is None or not title:
+        begin = line.strip()[:60]
+        raise Refused(f"Line {number} is “{begin}”; write a number, a title and perhaps a day (2026-12-24).")
+    return Planned(int(said["number"]), title, _day(said["due"]) if said["due"] else None)
+
+
+def _day(text: str) -> date:
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        raise Refused(f"“{text[:20]}” is no day of the calendar; write one like 2026-12-24.") from None
+
+
+def plan_list(person: Person, production: Production, text: str) -> int:
+    """Plan all programmes of a pasted list, or none; returns how many."""
+    require(person, production, Role.REVIEWER)
+    planned = read_list(text)
+    with transaction.atomic():
+        Production.objects.select_for_update().get(pk=production.pk)
+        known = set(
+            production.programmes.filter(number__in=[p.number for p in planned]).values_list("number", flat=True)
+        )
+        if known:
+            raise Refused(f"Programme {min(known)} exists already; take its line out, or change it in the table.")
+        Programme.objects.bulk_create(
+            [Programme(production=production, number=p.number, title=p.title, due=p.due) for p in planned]
+        )
+        record(production, person, "plan programmes", f"{len(planned)} programmes", after=numbers)
+    return len(planned)
+
+
+def change_programme(person: Person, programme: Programme, number: int | None, title: str, due: str) -> None:
+    """Another number, title or due day (empty: none) of a programme."""
+    require(person, programme.production, Role.REVIEWER)
+    title = one_line(title, Programme.title.field.max_length or 0, "A title")
+    if number is None or not title:
+        raise Refused("A programme needs a number and a title.")
+    day = _day(due) if due else None
+    before = str(programme)
+    programme.number, programme.title, programme.due = number, title, day
+    try:
+        with transaction.atomic():
+            programme.save(update_fields=["number", "title", "due"])
+            record(programme.production, person, "change programme", str(programme), before=before, after=due or None)
+    except IntegrityError:
+        raise Refused(f"Programme {number} exists already; give another number.") from None

@@ -1,0 +1,80 @@
+"""All productions of a person, and what is planned and usual in one of them."""
+
+from django.contrib import messages
+from django.contrib.auth.decorators import login_required
+from django.http import HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from ..accounts.access import Role, role_in
+from ..accounts.requests import PersonRequest
+from ..config.inputs import whole
+from ..library import productions
+from ..library.forms import FRAME_RATES
+from ..library.selectors import production_for, productions_of, programme_for, shipped_specs
+
+
+@login_required
+@require_GET
+def overview(request: PersonRequest) -> HttpResponse:
+    """Every production of a person, those in the archive last."""
+    return render(
+        request, "screens/productions.html", {"productions": productions_of(request.user), "specs": shipped_specs()}
+    )
+
+
+@login_required
+@require_GET
+def programmes(request: PersonRequest, production_id: int) -> HttpResponse:
+    """What is planned in a production, and what is usual in it."""
+    production = production_for(request.user, production_id)
+    context = {
+        "production": production,
+        "role": role_in(request.user, production),
+        "programmes": production.programmes.all(),
+        "rates": FRAME_RATES,
+    }
+    return render(request, "screens/programmes.html", context)
+
+
+@login_required
+@require_POST
+def plan(request: PersonRequest, production_id: int) -> HttpResponse:
+    """Plan the programmes of a pasted list."""
+    production = production_for(request.user, production_id, Role.REVIEWER)
+    count = productions.plan_list(request.user, production, request.POST.get("list", "")[:200_000])
+    messages.success(request, f"{count} programme{'' if count == 1 else 's'} planned.")
+    return redirect("programmes", production.pk)
+
+
+@login_required
+@require_POST
+def change(request: PersonRequest, programme_id: int) -> HttpResponse:
+    """Another number, title or due day of a programme."""
+    programme, said = programme_for(request.user, programme_id, Role.REVIEWER), request.POST
+    productions.change_programme(
+        request.user, programme, whole(said.get("number")), said.get("title", ""), said.get("due", "")
+    )
+    messages.success(request, f"Saved: {programme}.")
+    return redirect("programmes", programme.production_id)
+
+
+@login_required
+@require_POST
+def settle(request: PersonRequest, production_id: int) -> HttpResponse:
+    """Name, usual frame rate and usual start of a production."""
+    production, said = production_for(request.user, production_id, Role.LEAD), request.POST
+    rate = said.get("frame_rate", "")
+    productions.settle(request.user, production, said.get("name", ""), rate, said.get("start_timecode", "").strip())
+    messages.success(request, "Saved.")
+    return redirect("programmes", production.pk)
+
+
+@login_required
+@require_POST
+def archive(request: PersonRequest, production_id: int) -> HttpResponse:
+    """Put a production into the archive, or bring it back."""
+    production = production_for(request.user, production_id)
+    do = productions.bring_back if production.archived else productions.archive
+    do(request.user, production)
+    return redirect("programmes", production.pk)
