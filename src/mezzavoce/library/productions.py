@@ -105,9 +105,8 @@ def plan_list(person: Person, production: Production, text: str) -> int:
     planned = read_list(text)
     with transaction.atomic():
         Production.objects.select_for_update().get(pk=production.pk)
-        known = set(
-            production.programmes.filter(number__in=[p.number for p in planned]).values_list("number", flat=True)
-        )
+        numbers = [p.number for p in planned]
+        known = set(production.programmes.filter(number__in=numbers).values_list("number", flat=True))
         if known:
             raise Refused(f"Programme {min(known)} exists already; take its line out, or change it in the table.")
         Programme.objects.bulk_create(
