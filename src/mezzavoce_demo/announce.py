@@ -28,23 +28,27 @@ _BANNER = """
 
 FIRST = 4
 """So many programmes are there before the address is said."""
-_PATIENCE_S, _SAY_EVERY_S = 240, 10
+_PATIENCE_S, _LONG_S, _SAY_EVERY_S = 240, 1800, 10
+ALL_MEASURED = "All programmes are measured."
 
 
 def main(url: str) -> None:
     """Wait, then print the address and what to do there; make the rest behind it."""
     django.setup()
-    _wait(url)
+    _wait(url, _PATIENCE_S)
     say(_BANNER.format(url=url))
     _make_the_rest(Path(os.environ["MEZZAVOCE_DATA_DIR"]) / "demo-media")
+    _wait(url, _LONG_S)
+    say(ALL_MEASURED)
 
 
-def _wait(url: str) -> None:
+def _wait(url: str, patience_s: float) -> None:
+    """Until nothing is left to be measured and the page answers, or for so long."""
     from mezzavoce.measuring.models import Run
 
     open_runs = Run.objects.filter(state__in=(Run.State.WAITING, Run.State.RUNNING))
     begun_at = said_at = time.monotonic()
-    while time.monotonic() < begun_at + _PATIENCE_S:
+    while time.monotonic() < begun_at + patience_s:
         left = open_runs.count()
         if not left and answers(urlsplit(url).port or 80):
             return
@@ -65,8 +69,6 @@ def _make_the_rest(media: Path) -> None:
         say(f"{len(missing)} more programmes are being made (once); they appear on the desk one after the other.")
     for k in range(0, len(rest), 2):
         load(render_all(media, rest[k : k + 2]), rest[k : k + 2])
-    if missing:
-        say("All programmes are there.")
 
 
 if __name__ == "__main__":

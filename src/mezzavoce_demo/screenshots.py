@@ -12,6 +12,8 @@ from pathlib import Path
 
 from playwright.sync_api import Browser, Page, sync_playwright
 
+from .announce import ALL_MEASURED
+
 _FLAGS = [
     "--no-sandbox",
     "--disable-gpu",
@@ -48,9 +50,12 @@ def _demo() -> Iterator[str]:
     )
     try:
         assert process.stdout is not None
+        address = ""
         for line in process.stdout:
             if found := re.search(r"is running:\s+(\S+)", line):
-                yield found[1]
+                address = found[1]
+            if ALL_MEASURED in line:
+                yield address
                 return
         raise RuntimeError("The demo did not start; run bin/demo to see why.")
     finally:
@@ -103,6 +108,11 @@ def _walk(page: Page, address: str, target: Path) -> str:
     page.click("text=Specs")
     page.wait_for_selector(".limits")
     page.screenshot(path=target / "specs.png")
+    for words, name in (("People", "people"), ("Programmes", "programmes")):
+        page.goto(address)
+        page.click(f".top-nav >> text={words}")
+        page.wait_for_selector(".plain-table")
+        page.screenshot(path=target / f"{name}.png")
     for number, name in (("03", "ingest"), ("06", "track-map")):
         page.goto(address)
         _ingest(page, number, target / f"{name}.png")
