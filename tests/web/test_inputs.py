@@ -14,6 +14,7 @@ from mezzavoce.config.refusals import Refused
 from mezzavoce.library import actions as library
 from mezzavoce.library.models import StoredFile
 from mezzavoce.notes.models import Note
+from mezzavoce.people import members
 from tests.web.base import ProductionCase, make_mix
 from tests.web.test_dispatch import DispatchCase
 
@@ -45,13 +46,18 @@ BAD = (
 )
 # Every name that a view reads from a query or a form.
 FIELDS = [
+    "about",
+    "action",
     "alike",
+    "answers_by_mail",
+    "before",
     "alternative",
     "back",
     "change",
     "choice",
     "client_key",
     "contact",
+    "due",
     "file",
     "files",
     "first-from",
@@ -66,20 +72,26 @@ FIELDS = [
     "kind",
     "layout",
     "length",
+    "list",
     "light",
     "mail",
     "mark",
     "modified",
     "name",
+    "new",
     "next",
     "number",
+    "old",
     "out",
     "pairs",
+    "password",
+    "person",
     "programme",
     "reason",
     "role",
     "seen",
     "size",
+    "spec",
     "start_timecode",
     "text",
     "title",
@@ -123,12 +135,16 @@ class EveryAddressCase(DispatchCase):
             "key": "0" * 8 + "-0000-4000-8000-" + "0" * 12,
             "role": "reviewer",
             "mail_id": 1,
+            "person_id": self.guest.pk,
+            "membership_id": self.production.memberships.get(person=self.lead).pk,
+            "link_id": members.invite(self.lead, self.production, "mara@house.example", "guest").pk,
+            "programme_id": self.mix.programme_id,
         }
 
     def every(self):
         for name, parameters in addresses():
-            # Signing out would end the test's session.
-            if name not in ("sign-out", "demo-sign-in"):
+            # Signing out would end the test's session; health may well be bad.
+            if name not in ("sign-out", "sign-out-everywhere", "demo-sign-in", "health", "figures"):
                 yield name, reverse(name, kwargs={p: self.known[p] for p in parameters})
 
     def check(self, response, told):
@@ -252,8 +268,18 @@ class AnswersTest(EveryAddressCase):
 
 
 class PermissionFirstTest(EveryAddressCase):
-    # What a guest may send: how pages look, and one-click sign-in of the demo.
-    OPEN = ("light", "sign-in", "editor-answer")
+    # What a guest may send: how pages look, what is their own, and what a link opens for whoever has it.
+    OPEN = (
+        "light",
+        "sign-in",
+        "editor-answer",
+        "change-own",
+        "change-password",
+        "ask-for-password",
+        "first-account",
+        "invitation",
+        "new-password",
+    )
 
     def test_who_may_not_is_told_so_whatever_was_in_the_form(self):
         """The form of somebody who may not do a thing is not read."""

@@ -11,7 +11,7 @@ import unittest
 _LOUD = "trap 'echo torn away; exit 1' TERM; echo at work; while true; do sleep 0.05; done"
 _SCRIPT = """
 import sys
-from mezzavoce_demo.serve import Everything
+from mezzavoce_host.processes import Everything
 everything = Everything()
 for at, command in enumerate(sys.argv[1:]):
     everything.add_process(f"process{at}", command)

@@ -50,7 +50,7 @@ class ReviewStateTest(StateCase):
         self.assertEqual(list(state["lines"]), [self.marks[0].label])
         self.assertIn("noted", state["lines"][self.marks[0].label])
         self.assertEqual(state["states"][self.marks[0].label], "noted")
-        self.assertEqual(set(state["parts"]), {"finding", "undo"})
+        self.assertEqual(set(state["parts"]), {"finding", "undo", "figures"})
         self.assertEqual(state["facts"]["noted"], "1")
 
     def test_deciding_can_go_on_to_another_mark(self):
