@@ -95,7 +95,8 @@ class ProductionTest(ProductionCase):
             ({"name": ""}, "needs a name"),
             ({"name": "H" * 300}, "may have 120 characters"),
             ({"start_timecode": "10:00"}, "10:00"),
-            ({"frame_rate": "7"}, "7"),
+            ({"frame_rate": "7"}, "Choose a frame rate"),
+            ({"frame_rate": "1e400"}, "Choose a frame rate"),
         ):
             self.assertContains(self.settle(**more), words, status_code=422)
         self.assertEqual(Production.objects.get().name, "High Water")

@@ -12,6 +12,7 @@ from ..accounts.models import Person, record
 from ..config.inputs import one_line
 from ..config.refusals import Refused
 from .actions import timing
+from .forms import FRAME_RATES
 from .models import Production, Programme
 
 _MOST_LINES = 500
@@ -33,6 +34,8 @@ def settle(lead: Person, production: Production, name: str, frame_rate: str, sta
     name = one_line(name, Production.name.field.max_length or 0, "The name of a production")
     if not name:
         raise Refused("A production needs a name.")
+    if frame_rate and frame_rate not in dict(FRAME_RATES):
+        raise Refused("Choose a frame rate from the list, or none.")
     if frame_rate or start_timecode:
         timing(frame_rate or "25", start_timecode or "00:00:00:00")
     with transaction.atomic():

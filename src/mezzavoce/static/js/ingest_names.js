@@ -3,10 +3,10 @@
 const EXTENSION = /\.[a-z0-9]{2,4}$/i;
 const VERSION = /\b(mix|v|ver|version|rev|take)[\s._-]*\d+\b/gi;
 const TECHNICAL =
-  /\b(mix|final|master|stereo|mono|5\.?1|2\.?0|lr|ltrt|prores|h26[45]|\d{3,4}[pi]|\d{2,3}k(hz)?|24bit|r128|fullmix|printmaster)\b/gi;
+  /\b(mix|final|master|stereo|mono|5[. ]1|2[. ]0|lr|ltrt|prores|h26[45]|\d{3,4}[pi]|\d{2,3}k(hz)?|24bit|r128|fullmix|printmaster)\b/gi;
 const NUMBER = /(?:^|\s)(?:s\d{1,2})?(?:ep?|episode|folge|no\.?|#)?\s?(\d{1,4})(?=\s|$)/i;
 
-/** `{ number, title }`, each empty where the name says nothing; words of the production's name are no title. */
+/** `{ number, title }`, each empty where the name says nothing; words of the production's name alone are no title. */
 export function readName(name, production = "") {
   const words = name
     .replace(EXTENSION, "")
@@ -14,11 +14,9 @@ export function readName(name, production = "") {
     .replace(VERSION, " ")
     .replace(TECHNICAL, " ");
   const found = NUMBER.exec(words);
+  const left = (found ? words.replace(found[0], " ") : words).split(/\s+/).filter(Boolean);
   const known = new Set(production.toLowerCase().split(/\s+/));
-  const title = (found ? words.replace(found[0], " ") : words)
-    .split(/\s+/)
-    .filter((word) => word && !known.has(word.toLowerCase()))
-    .join(" ");
+  const title = left.every((word) => known.has(word.toLowerCase())) ? "" : left.join(" ");
   return { number: found ? Number(found[1]) : "", title: /\p{L}{2}/u.test(title) ? title : "" };
 }
 
