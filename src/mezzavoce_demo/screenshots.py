@@ -85,7 +85,7 @@ def _walk(page: Page, address: str, target: Path) -> str:
     link = page.frame_locator("iframe").locator("a").first.get_attribute("href")
     assert link
     page.goto(address)
-    page.wait_for_selector("text=waits for answers")
+    page.wait_for_selector("td.standing:has-text('waits for answers')")
     page.screenshot(path=target / "desk.png")
     _open(page, address, "The Net Loft")
     page.wait_for_selector(".sample-picture")

@@ -271,7 +271,7 @@ class KeyboardTest(MeasuredCase):
         self.tab_to(page, "Send it")
         page.wait_for_selector("h1:has-text('Sent')")
         page.keyboard.press("d")
-        page.wait_for_selector("text=waits for answers")
+        page.wait_for_selector("td.standing:has-text('waits for answers')")
         page.keyboard.press("?")
         page.wait_for_selector("#keys.show")
         self.assertEqual(self.complaints, [])
