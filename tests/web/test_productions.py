@@ -10,7 +10,10 @@ from mezzavoce.library import actions as library
 from mezzavoce.library import productions
 from mezzavoce.library.models import Production, Programme
 from mezzavoce.library.productions import Planned, read_list
-from tests.web.base import ProductionCase, make_mix
+from mezzavoce.measuring.actions import request_run
+from mezzavoce.measuring.queue import RUNS
+from mezzavoce.notes.models import Mark
+from tests.web.base import ProductionCase, make_mix, measure_mix
 
 
 class ListTest(SimpleTestCase):
@@ -126,6 +129,26 @@ class ProductionTest(ProductionCase):
         self.client.post(archive)
         self.client.post(reverse("plan-programmes", args=[self.production.pk]), {"list": "9 Ebb"})
         self.assertTrue(self.production.programmes.filter(number=9).exists())
+
+    def test_archived_while_it_is_measured_the_measurement_is_finished(self):
+        mix = make_mix(self.production, self.lead)
+        run = request_run(self.lead, mix)
+        productions.archive(self.lead, self.production)
+        self.assertIsNotNone(RUNS.claim(run.pk), "a worker takes it")
+        measure_mix(type(mix).objects.get(pk=mix.pk))
+        self.client.force_login(self.reviewer)
+        self.assertContains(self.client.get(reverse("mix", args=[mix.pk])), "Not yet")
+        mark = Mark.objects.first()
+        answer = self.client.post(reverse("decide", args=[mark.pk]), {"what": "note it"})
+        self.assertContains(answer, "is archived", status_code=403)
+
+    def test_every_mix_of_a_programme_is_in_reach(self):
+        first, second = make_mix(self.production, self.lead), make_mix(self.production, self.lead)
+        for mix in (first, second):
+            measure_mix(mix)
+        self.client.force_login(self.guest)
+        self.assertContains(self.client.get(reverse("mix", args=[second.pk])), reverse("mix", args=[first.pk]))
+        self.assertContains(self.client.get(reverse("mix", args=[first.pk])), reverse("mix", args=[second.pk]))
 
     def test_all_of_mine_those_in_the_archive_last(self):
         other = library.start_production(self.lead, "A First One", self.production.spec_version)

@@ -40,6 +40,11 @@ class Review:
         self.version = version_of_review(mix, self.judgement, self.run)
 
     @property
+    def mixes(self) -> list[Mix]:
+        """Every mix of the programme, newest first."""
+        return list(self.mix.programme.mixes.order_by("-number"))
+
+    @property
     def encoded_version(self) -> str:
         """The version as the page carries it."""
         return encoded(self.version)
