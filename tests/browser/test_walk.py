@@ -8,9 +8,7 @@ import io
 import os
 import re
 import subprocess
-import sys
 import tempfile
-import time
 from email import message_from_bytes, policy
 from pathlib import Path
 
@@ -20,7 +18,7 @@ from mezzavoce.measuring.models import Run
 from mezzavoce.notes.models import Mark, Note, Placement
 from mezzavoce_demo.programmes.scenario import EPISODES
 from mezzavoce_demo.studio.render import STEMS, mix_file, stem_file
-from tests.browser.base import DESKTOP, PHONE, SHOWN, BrowserCase, MeasuredCase
+from tests.browser.base import DESKTOP, PHONE, BrowserCase, MeasuredCase
 
 EPISODE = EPISODES[1]
 
@@ -123,25 +121,11 @@ class WalkTest(BrowserCase):
         placed = Placement.objects.get(mark__label="B").evidence
         begin, end = placed["in_s"] - 2.0, placed["out_s"] + 1.0
         at = "document.getElementById('video').currentTime"
-        self.see_the_film_at(page, f"{at} > {begin + 0.2} && {at} < {end + 0.5}")
+        self.until(page, f"{at} > {begin + 0.2} && {at} < {end + 0.5}")
         page.keyboard.press("k")
         self.until(page, "document.querySelector('.finding').dataset.mark === 'A'")
         page.keyboard.press("Space")
         self.decide_each_way(page)
-
-    def see_the_film_at(self, page, there):
-        """The film goes to the finding; a browser on a busy machine was seen to leave it where it was, twice.
-
-        A person presses R then. What the film went through is told, so that it can be understood.
-        """
-        limit = time.monotonic() + 20
-        while time.monotonic() < limit:
-            if page.evaluate(f"Boolean({there})"):
-                return
-            time.sleep(0.2)
-        sys.stderr.write(f"The film did not go to the finding by itself: {page.evaluate(SHOWN)}\n")
-        page.keyboard.press("r")
-        self.until(page, there)
 
     def decide_each_way(self, page):
         page.get_by_role("button", name="Not a fault").click()

@@ -104,19 +104,21 @@ class AtOnceTest(TransactionTestCase):
         files = [stored(self.production, name=f"{k}.wav") for k in range(4)]
 
         def take(person, file):
-            pieces = [Piece(file, "mix")]
-            with (
-                mock.patch.object(library, "shape_of", return_value=Shape(2, "stereo", info(40.0))),
-                mock.patch.object(library, "_check_files"),
-            ):
-                library.ingest(
-                    person,
-                    self.production,
-                    library.Ingest(files=pieces, frame_rate="25", start_timecode="00:00:00:00", title=file.name),
-                )
+            library.ingest(
+                person,
+                self.production,
+                library.Ingest(
+                    files=[Piece(file, "mix")], frame_rate="25", start_timecode="00:00:00:00", title=file.name
+                ),
+            )
 
-        for thread in [self.beside(take, file) for file in files]:
-            thread.join(60)
+        # Patched once around all threads: patches that threads put on and take off beside each other stay behind.
+        with (
+            mock.patch.object(library, "shape_of", return_value=Shape(2, "stereo", info(40.0))),
+            mock.patch.object(library, "_check_files"),
+        ):
+            for thread in [self.beside(take, file) for file in files]:
+                thread.join(60)
         self.assertEqual(sorted(self.production.programmes.values_list("number", flat=True)), [1, 2, 3, 4, 5])
 
     def test_two_people_decide_the_same_findings_at_once(self):
