@@ -113,11 +113,12 @@ class ProductionTest(ProductionCase):
         self.client.force_login(self.lead)
         archive = reverse("archive-production", args=[self.production.pk])
         self.client.post(archive)
-        for page in ("production", "programmes", "people"):
+        for page in ("production", "programmes", "people", "trail"):
             self.assertEqual(self.client.get(reverse(page, args=[self.production.pk])).status_code, 200)
         self.assertEqual(self.client.get(reverse("mix", args=[mix.pk])).status_code, 200)
         desk = self.client.get(reverse("production", args=[self.production.pk]))
         self.assertNotContains(desk, "Ingest a mix")
+        self.assertNotContains(self.client.get(reverse("people", args=[self.production.pk])), "Invite somebody")
         answer = self.client.post(reverse("plan-programmes", args=[self.production.pk]), {"list": "9 Ebb"})
         self.assertContains(answer, "is archived", status_code=403)
         self.production.refresh_from_db()

@@ -117,7 +117,9 @@ class MachineTest(TestCase):
 
     def test_the_secret_stays_from_start_to_start(self):
         first = self.started()[1]["MEZZAVOCE_SECRET_KEY"]
-        del os.environ["MEZZAVOCE_SECRET_KEY"]
+        # The port that the first start found may be somebody else's by now: classes run beside each other.
+        for name in ("MEZZAVOCE_SECRET_KEY", "MEZZAVOCE_PORT"):
+            del os.environ[name]
         self.assertEqual(self.started()[1]["MEZZAVOCE_SECRET_KEY"], first)
 
     def test_a_folder_that_somebody_holds(self):

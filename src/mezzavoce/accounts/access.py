@@ -34,8 +34,11 @@ def require_administrator(person: Person) -> None:
         raise NotAllowed("Only an administrator may do this. Ask the one who set Mezzavoce up.")
 
 
-def require(person: Person, production: "Production", role: str = Role.GUEST) -> str:
-    """The person's role, at least the one given. A stranger learns nothing; a member learns what is missing."""
+def require(person: Person, production: "Production", role: str = Role.GUEST, *, to_read: bool = False) -> str:
+    """The person's role, at least the one given. A stranger learns nothing; a member learns what is missing.
+
+    In an archived production more than a guest may do is refused, unless it is only to read.
+    """
     own = role_in(person, production)
     if own is None:
         raise Http404
@@ -46,6 +49,6 @@ def require(person: Person, production: "Production", role: str = Role.GUEST) ->
             else "decide and send notes, not do what is a lead's"
         )
         raise NotAllowed(f"As a {own} you may {may}. Ask the lead for the role of a {role}, or to do this for you.")
-    if production.archived and role != Role.GUEST:
+    if production.archived and role != Role.GUEST and not to_read:
         raise NotAllowed("This production is archived, so nothing is changed in it. A lead can bring it back.")
     return own

@@ -6,7 +6,7 @@ from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from ..accounts.access import Role, require_administrator, role_in
+from ..accounts.access import Role, require, require_administrator, role_in
 from ..accounts.requests import PersonRequest
 from ..config.inputs import whole
 from ..library import actions as library
@@ -33,6 +33,7 @@ def people(request: PersonRequest, production_id: int) -> HttpResponse:
     context = {
         "production": production,
         "is_lead": is_lead,
+        "may_change": is_lead and not production.archived,
         "members": members_of(production),
         "invitations": invitations_of(production) if is_lead else [],
         "roles": Role.choices,
@@ -83,7 +84,8 @@ def take_out(request: PersonRequest, membership_id: int) -> HttpResponse:
 @require_GET
 def trail(request: PersonRequest, production_id: int) -> HttpResponse:
     """Who did what when, for leads."""
-    production = production_for(request.user, production_id, Role.LEAD)
+    production = production_for(request.user, production_id)
+    require(request.user, production, Role.LEAD, to_read=True)
     said = request.GET
     asked = Asked(
         whole(said.get("person")), said.get("action", "")[:60], said.get("about", "")[:200], whole(said.get("before"))
