@@ -9,7 +9,7 @@ from pathlib import Path
 from django.utils import timezone
 
 from mezzavoce.accounts.models import Person
-from mezzavoce.library import actions, specs, uploads
+from mezzavoce.library import actions, contacts, intake, specs, uploads
 from mezzavoce.library.models import Membership, Production, Programme, SpecVersion, StoredFile, Track
 from mezzavoce.library.sounds import CAPTIONS, Piece
 from mezzavoce.measuring.actions import correct, set_ranges
@@ -51,7 +51,7 @@ def start() -> Production:
         production = actions.start_production(people["lead"], SERIES, actions.preset_version("EBU R 128"))
         for role in (Membership.Role.REVIEWER, Membership.Role.GUEST):
             actions.admit(people["lead"], production, people[role], role)
-        actions.add_contact(people["reviewer"], production, *EDITOR)
+        contacts.add_contact(people["reviewer"], production, *EDITOR)
     there = set(production.programmes.values_list("number", flat=True))
     planned = [(e.number, e.title, e.due_in_days, e) for e in EPISODES] + [(*UPCOMING, None)]
     for number, title, days, episode in planned:
@@ -66,13 +66,13 @@ def _person(name: str, mail: str) -> Person:
 
 
 def _ingest(person: Person, production: Production, programme: Programme, episode: Episode, folder: Path) -> None:
-    ingest = actions.Ingest(
+    ingest = intake.Ingest(
         files=_pieces(person, production, episode, folder),
         frame_rate=episode.frame_rate,
         start_timecode=episode.start,
         programme=programme,
     )
-    mix = actions.ingest(person, production, ingest)
+    mix = intake.ingest(person, production, ingest)
     if episode.parts:
         set_ranges(person, mix, episode.parts)
     for span in episode.important:

@@ -13,6 +13,7 @@ from pathlib import Path
 from .services import CannotStart, free_port, mariadb, redis, secret
 
 WEB_PORT = 8400
+SETTINGS = "mezzavoce.config.settings"
 _RUNNING = "running.json"
 
 
@@ -47,7 +48,7 @@ def furnished(data: Path, more: Mapping[str, str] | None = None) -> Iterator[int
         os.environ.setdefault("MEZZAVOCE_SECRET_KEY", "")
         os.environ.update(
             {
-                "DJANGO_SETTINGS_MODULE": "mezzavoce.config.settings",
+                "DJANGO_SETTINGS_MODULE": SETTINGS,
                 "MEZZAVOCE_DATA_DIR": str(data),
                 "MEZZAVOCE_PORT": str(port),
                 "MEZZAVOCE_SECRET_KEY": os.environ["MEZZAVOCE_SECRET_KEY"] or secret(data, "application"),
@@ -87,6 +88,7 @@ def with_database(data: Path) -> Iterator[None]:
     except _IsHeld:
         try:
             os.environ.update(json.loads((data / "secrets" / _RUNNING).read_text(encoding="utf-8")))
+            os.environ["DJANGO_SETTINGS_MODULE"] = SETTINGS
         except (OSError, ValueError):
             raise CannotStart("Mezzavoce is just starting or ending; try again in a minute.") from None
         yield

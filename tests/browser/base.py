@@ -19,7 +19,7 @@ from django.db import connection
 from django.test import override_settings
 from playwright.sync_api import Error, sync_playwright
 
-from mezzavoce.library import actions
+from mezzavoce.library import actions, contacts, intake
 from mezzavoce.measuring.models import Run
 from mezzavoce_demo import loader
 from mezzavoce_host.services import end, free_port
@@ -164,7 +164,7 @@ class BrowserCase(StaticLiveServerTestCase):
         self.production = actions.start_production(self.lead, "Tide Tables", actions.preset_version("EBU R 128"))
         actions.admit(self.lead, self.production, self.reviewer, "reviewer")
         actions.admit(self.lead, self.production, self.guest, "guest")
-        self.contact = actions.add_contact(self.reviewer, self.production, *loader.EDITOR)
+        self.contact = contacts.add_contact(self.reviewer, self.production, *loader.EDITOR)
 
     def open_page(self, size=DESKTOP, **options):
         context = self.browser.new_context(viewport=size, **options)
@@ -236,8 +236,8 @@ class MeasuredCase(BrowserCase):
 
     def bring_in(self, folder, *roles):
         files = [(loader.upload(self.reviewer, self.production, Path(folder) / f"{role}.wav"), role) for role in roles]
-        actions.ingest(
+        intake.ingest(
             self.reviewer,
             self.production,
-            actions.Ingest(files=files, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"),
+            intake.Ingest(files=files, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"),
         )

@@ -1,6 +1,7 @@
 """People, a production and measured mixes for the tests of the web application."""
 
 import uuid
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 
@@ -10,13 +11,14 @@ from django.urls import reverse
 from django.utils import timezone
 
 from mezzavoce.accounts.models import Person
-from mezzavoce.library import actions
+from mezzavoce.library import actions, contacts
 from mezzavoce.library.models import Membership, Mix, Playback, StoredFile, Track
 from mezzavoce.library.storage import keep
 from mezzavoce.measuring.judging import judge_run
 from mezzavoce.measuring.models import Run
 from mezzavoce.processes.folders import work_folder
 from mezzavoce_core.exchange.features import write_features
+from mezzavoce_core.media.probe import Stream
 from tests.signals import automated, chord, info, talk, three_stems
 
 SPANS = ((8.0, 14.0), (24.0, 30.0))
@@ -58,17 +60,18 @@ def make_people(case):
     case.production = actions.start_production(case.lead, "Tide Tables", actions.preset_version("EBU R 128"))
     for who, role in ((case.reviewer, Membership.Role.REVIEWER), (case.guest, Membership.Role.GUEST)):
         actions.admit(case.lead, case.production, who, role)
-    case.contact = actions.add_contact(case.reviewer, case.production, "Ines Editor", "ines@cut.example")
+    case.contact = contacts.add_contact(case.reviewer, case.production, "Ines Editor", "ines@cut.example")
 
 
 def stored(production, content=b"sound", kind=StoredFile.Kind.MEDIA, name="mix.wav", **facts):
-    """A row and a file in the store."""
+    """A row and a file in the store, with the facts of a stereo file of forty seconds in one track."""
+    told = info(40.0, name=name, **facts)
+    track = Stream(1, told.channels, told.layout, True, told.sample_rate_hz, told.duration_s, "")
     with work_folder() as folder:
         path = folder / "x"
         path.write_bytes(content)
-        return keep(
-            path, production, kind, name, sha256=uuid.uuid4().hex, facts=info(40.0, name=name, **facts).as_dict()
-        )
+        known = replace(told, streams=(track,)).as_dict()
+        return keep(path, production, kind, name, sha256=uuid.uuid4().hex, facts=known)
 
 
 def make_mix(production, person, number=1, title="Low Water", **facts):

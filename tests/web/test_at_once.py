@@ -14,7 +14,7 @@ from django.test import TransactionTestCase
 from mezzavoce.dispatch import actions as dispatch
 from mezzavoce.dispatch import mails
 from mezzavoce.dispatch.models import Delivery, Notice
-from mezzavoce.library import actions as library
+from mezzavoce.library import intake as library
 from mezzavoce.library.models import Mix
 from mezzavoce.library.sounds import Piece, Shape
 from mezzavoce.measuring import actions as measuring

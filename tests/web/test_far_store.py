@@ -18,7 +18,7 @@ from mezzavoce.dispatch import actions as dispatch
 from mezzavoce.dispatch import excerpts
 from mezzavoce.dispatch.models import Excerpt
 from mezzavoce.dispatch.tokens import token_for
-from mezzavoce.library import actions, surveys, uploads
+from mezzavoce.library import intake, surveys, uploads
 from mezzavoce.library.models import Playback, Survey, Track
 from mezzavoce.library.sounds import Piece
 from mezzavoce.measuring import actions as measuring
@@ -84,10 +84,10 @@ class FarStoreTest(ProductionCase):
         voice, music = talk(24, [(6, 12)]), chord(24, -24)
         sounds = {"mix": voice + music, "dialogue": voice, "music": music}
         pieces = [Piece(self.bring(f"{role}.wav", signal), role) for role, signal in sounds.items()]
-        mix = actions.ingest(
+        mix = intake.ingest(
             self.reviewer,
             self.production,
-            actions.Ingest(files=pieces, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"),
+            intake.Ingest(files=pieces, frame_rate="25", start_timecode="00:00:00:00", title="Ebb"),
         )
         self.assertTrue(measuring.work_next())
         self.assertEqual(Run.objects.get().state, Run.State.MEASURED, Run.objects.get().error)

@@ -76,6 +76,7 @@ FIELDS = [
     "light",
     "mail",
     "mark",
+    "media_days",
     "modified",
     "name",
     "new",
@@ -97,6 +98,7 @@ FIELDS = [
     "title",
     "to",
     "tracks",
+    "usual",
     "username",
     "version",
     "what",
@@ -121,6 +123,7 @@ class EveryAddressCase(DispatchCase):
         other = make_mix(self.production, self.lead, 2)
         self.known = {
             "production_id": self.production.pk,
+            "contact_id": self.contact.pk,
             "mix_id": self.mix.pk,
             "mark_id": self.mark.pk,
             "note_id": Note.objects.first().pk,

@@ -20,7 +20,7 @@ from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
 from mezzavoce.dispatch import actions, mails, post
 from mezzavoce.dispatch.models import Answer, Delivery, Notice, Recipient
 from mezzavoce.dispatch.tokens import token_for
-from mezzavoce.library import actions as library
+from mezzavoce.library import contacts
 from mezzavoce.library.models import Contact
 from tests.web.test_dispatch import DispatchCase
 
@@ -126,7 +126,7 @@ class NamesTest(DispatchCase):
     def test_a_mail_goes_out_whatever_the_name(self):
         for k, name in enumerate(NAMES):
             with self.subTest(name):
-                contact = library.add_contact(self.reviewer, self.production, name, f"ines{k}@cut.example")
+                contact = contacts.add_contact(self.reviewer, self.production, name, f"ines{k}@cut.example")
                 dispatch = actions.prepare(self.reviewer, self.mix, [contact])
                 recipient = dispatch.recipients.get()
                 Delivery.objects.filter(recipient=recipient).update(state=Delivery.State.WAITING)
@@ -148,11 +148,13 @@ class NamesTest(DispatchCase):
             ("I" * 101, "ines@cut.example", "may have 100 characters"),
         ):
             with self.assertRaisesRegex(Refused, words):
-                library.add_contact(self.reviewer, self.production, name, address)
-        self.assertEqual(library.add_contact(self.reviewer, self.production, "", "x@cut.example").name, "x@cut.example")
+                contacts.add_contact(self.reviewer, self.production, name, address)
+        self.assertEqual(
+            contacts.add_contact(self.reviewer, self.production, "", "x@cut.example").name, "x@cut.example"
+        )
 
     def test_one_that_cannot_be_written_ends_in_a_sentence_and_the_next_one_goes_out(self):
-        second = library.add_contact(self.reviewer, self.production, "Bo", "bo@cut.example")
+        second = contacts.add_contact(self.reviewer, self.production, "Bo", "bo@cut.example")
         Contact.objects.filter(pk=self.contact.pk).update(mail="two\nlines")
         actions.send(self.reviewer, actions.prepare(self.reviewer, self.mix, [self.contact, second]))
         while mails.send_next():

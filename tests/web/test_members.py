@@ -9,6 +9,7 @@ from mezzavoce.accounts.access import role_in
 from mezzavoce.accounts.models import AuditEntry, Person
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
 from mezzavoce.library import actions as library
+from mezzavoce.library import contacts
 from mezzavoce.library.models import Membership, Production
 from mezzavoce.people import accounts, members
 from mezzavoce.people.links import Purpose, address_of
@@ -143,7 +144,7 @@ class MemberTest(PeopleCase):
         members.change_role(self.lead, self.member(self.reviewer), "guest")
         self.assertNotContains(self.client.get(desk), "Ingest a mix")
         with self.assertRaisesRegex(NotAllowed, "As a guest you may look"):
-            library.add_contact(self.reviewer, self.production, "Ines", "ines@cut.example")
+            contacts.add_contact(self.reviewer, self.production, "Ines", "ines@cut.example")
 
     def test_somebody_who_left_meanwhile(self):
         gone = self.member(self.guest)

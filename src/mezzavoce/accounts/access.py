@@ -1,6 +1,6 @@
 """Who may do what. Every selector and action of the application asks here."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from django.db import models
 from django.http import Http404
@@ -9,7 +9,7 @@ from ..config.refusals import NotAllowed
 from .models import Person
 
 if TYPE_CHECKING:
-    from ..library.models import Production
+    from ..library.models import Mix, Production, Programme
 
 
 class Role(models.TextChoices):
@@ -34,11 +34,14 @@ def require_administrator(person: Person) -> None:
         raise NotAllowed("Only an administrator may do this. Ask the one who set Mezzavoce up.")
 
 
-def require(person: Person, production: "Production", role: str = Role.GUEST, *, to_read: bool = False) -> str:
+def require(
+    person: Person, place: "Production | Programme | Mix", role: str = Role.GUEST, *, to_read: bool = False
+) -> str:
     """The person's role, at least the one given. A stranger learns nothing; a member learns what is missing.
 
-    In an archived production more than a guest may do is refused, unless it is only to read.
+    In what is archived more than a guest may do is refused, unless it is only to read.
     """
+    production: Any = getattr(place, "production", place)
     own = role_in(person, production)
     if own is None:
         raise Http404
@@ -49,6 +52,6 @@ def require(person: Person, production: "Production", role: str = Role.GUEST, *,
             else "decide and send notes, not do what is a lead's"
         )
         raise NotAllowed(f"As a {own} you may {may}. Ask the lead for the role of a {role}, or to do this for you.")
-    if production.archived and role != Role.GUEST and not to_read:
-        raise NotAllowed("This production is archived, so nothing is changed in it. A lead can bring it back.")
+    if place.archived and role != Role.GUEST and not to_read:
+        raise NotAllowed("This is archived, so nothing is changed in it. A lead can bring it back.")
     return own

@@ -38,7 +38,7 @@ def prepare(person: Person, mix: Mix, contacts: list[Contact]) -> Dispatch:
 
     An earlier preparation is dropped.
     """
-    require(person, mix.production, Membership.Role.REVIEWER)
+    require(person, mix, Membership.Role.REVIEWER)
     if not contacts:
         raise Refused("Choose at least one addressee, or add one with name and mail address.")
     with transaction.atomic():
@@ -94,7 +94,7 @@ def send(person: Person, dispatch: Dispatch, *, answers_by_mail: bool = False) -
 
     ``answers_by_mail``: whoever sends it gets a mail when answers come; remembered for the next time.
     """
-    require(person, dispatch.mix.production, Membership.Role.REVIEWER)
+    require(person, dispatch.mix, Membership.Role.REVIEWER)
     with transaction.atomic():
         row = Dispatch.objects.select_for_update().get(pk=dispatch.pk)
         if row.state != Dispatch.State.PREPARED:
@@ -128,8 +128,8 @@ def send(person: Person, dispatch: Dispatch, *, answers_by_mail: bool = False) -
 
 def retry(person: Person, delivery: Delivery) -> None:
     """Try a mail again that was given up, waits for its next try, or of which nobody knows whether it arrived."""
-    production = delivery.recipient.dispatch.mix.production
-    require(person, production, Membership.Role.REVIEWER)
+    mix = delivery.recipient.dispatch.mix
+    require(person, mix, Membership.Role.REVIEWER)
     with transaction.atomic():
         row = Delivery.objects.select_for_update().get(pk=delivery.pk)
         if row.state == Delivery.State.RUNNING:
@@ -140,13 +140,13 @@ def retry(person: Person, delivery: Delivery) -> None:
             raise Overtaken("The link in this mail was withdrawn; send a new one instead.")
         row.state, row.attempts, row.next_try = Delivery.State.WAITING, 0, None
         row.save()
-        record(production, person, "send mail again", str(row.recipient.contact))
+        record(mix.production, person, "send mail again", str(row.recipient.contact))
         wake_workers_on_commit("dispatch.tasks.send_mail")
 
 
 def withdraw_link(person: Person, recipient: Recipient) -> None:
     """From now on a personal link opens nothing; what was answered through it stays."""
-    require(person, recipient.dispatch.mix.production, Membership.Role.REVIEWER)
+    require(person, recipient.dispatch.mix, Membership.Role.REVIEWER)
     with transaction.atomic():
         _withdraw(person, recipient)
 
@@ -166,7 +166,7 @@ def _withdraw(person: Person, recipient: Recipient) -> None:
 def renew_link(person: Person, recipient: Recipient) -> Recipient:
     """Send the notes once more with a new personal link; the one before it opens nothing any more."""
     dispatch = recipient.dispatch
-    require(person, dispatch.mix.production, Membership.Role.REVIEWER)
+    require(person, dispatch.mix, Membership.Role.REVIEWER)
     if dispatch.state != Dispatch.State.SENT:
         raise Refused("These notes were not sent yet. Send them first.")
     with transaction.atomic():
@@ -238,5 +238,5 @@ def dispatch_for(person: Person, dispatch_id: int, role: str = Membership.Role.G
     if dispatch is None:
         raise Http404
     if role != Membership.Role.GUEST:
-        require(person, dispatch.mix.production, role)
+        require(person, dispatch.mix, role)
     return dispatch

@@ -18,8 +18,8 @@ from ..accounts.requests import PersonRequest
 from ..config.inputs import client_key, whole
 from ..config.refresh import changed, encoded, rendered, respond, seen_by
 from ..config.refusals import Refused, wants_json
-from ..library import actions as library_actions
-from ..library.models import Contact, Membership, Mix
+from ..library import contacts
+from ..library.models import Membership, Mix
 from ..library.selectors import mix_for
 from ..library.serving import serve
 from ..notes.wording import rate_words
@@ -45,7 +45,7 @@ def notes(request: PersonRequest, mix_id: int) -> HttpResponse:
         # Read first: what changes meanwhile is told the next time.
         "version": encoded(version_of_sending(mix)),
         "waiting": actions.sendable(mix),
-        "contacts": list(mix.production.contacts.all()),
+        "contacts": list(contacts.contacts_of(mix.production)),
         "may": role_in(request.user, mix.production) != Membership.Role.GUEST,
         **_sent(mix),
     }
@@ -75,9 +75,7 @@ def notes_state(request: PersonRequest, mix_id: int) -> HttpResponse:
 def add_contact(request: PersonRequest, mix_id: int) -> HttpResponse:
     """Somebody new to send to."""
     mix = mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
-    library_actions.add_contact(
-        request.user, mix.production, request.POST.get("name", ""), request.POST.get("mail", "")
-    )
+    contacts.add_contact(request.user, mix.production, request.POST.get("name", ""), request.POST.get("mail", ""))
     return redirect("notes", mix_id)
 
 
@@ -87,8 +85,8 @@ def prepare(request: PersonRequest, mix_id: int) -> HttpResponse:
     """Put the notes together and show them."""
     mix = mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
     chosen = [i for i in map(whole, request.POST.getlist("contact")) if i is not None]
-    contacts = list(Contact.objects.filter(production=mix.production, pk__in=chosen))
-    return redirect("dispatch", actions.prepare(request.user, mix, contacts).pk)
+    addressees = list(contacts.contacts_of(mix.production).filter(pk__in=chosen))
+    return redirect("dispatch", actions.prepare(request.user, mix, addressees).pk)
 
 
 @login_required

@@ -1,4 +1,4 @@
-"""The ingest form: programme, timing, files with roles."""
+"""What is said of a mix: timing, files with roles, and for a new one its programme."""
 
 import json
 from typing import Any
@@ -8,7 +8,7 @@ from django import forms
 from mezzavoce_core.errors import TimecodeError
 
 from ..config.inputs import whole
-from .actions import timing
+from .intake import timing
 from .models import Production, Programme, StoredFile, Track
 from .sounds import CAPTIONS, TRACKS, Piece
 
@@ -28,27 +28,21 @@ FRAME_RATES = (
 )
 
 
-class IngestForm(forms.Form):
-    """What is ingested.
+class MixForm(forms.Form):
+    """Timing and files of a mix.
 
     ``files`` is JSON: a list of ``{"id": …, "role": …, "tracks": …}``; ``layout`` says where the channels stand.
     """
 
-    programme = forms.ModelChoiceField(Programme.objects.none(), required=False, empty_label="a new programme")
-    number = forms.IntegerField(min_value=1, max_value=9999, required=False)
-    title = forms.CharField(max_length=160, required=False)
     frame_rate = forms.ChoiceField(choices=FRAME_RATES)
     start_timecode = forms.CharField(max_length=16)
     layout = forms.CharField(max_length=120, required=False)
     files = forms.CharField(widget=forms.HiddenInput)  # type: ignore[assignment]
 
     def __init__(self, production: Production, *args: Any, **kwargs: Any) -> None:
-        """Programmes and files of one production only."""
+        """Files of one production only."""
         super().__init__(*args, **kwargs)
         self._production = production
-        programmes = self.fields["programme"]
-        assert isinstance(programmes, forms.ModelChoiceField)
-        programmes.queryset = Programme.objects.filter(production=production)
 
     def clean_files(self) -> list[Piece]:
         """Stored files, or some of their tracks, with their roles."""
@@ -71,13 +65,33 @@ class IngestForm(forms.Form):
         return [Piece(rows[i], role, tracks) for i, role, tracks in chosen]
 
     def clean(self) -> dict[str, Any]:
-        """Timing that can be; a title where the programme is new."""
+        """Timing that can be."""
         data = super().clean() or {}
         if "frame_rate" in data and "start_timecode" in data:
             try:
                 timing(data["frame_rate"], data["start_timecode"])
             except TimecodeError as error:
                 self.add_error("start_timecode", str(error))
+        return data
+
+
+class IngestForm(MixForm):
+    """A new mix, and the programme that it is of."""
+
+    programme = forms.ModelChoiceField(Programme.objects.none(), required=False, empty_label="a new programme")
+    number = forms.IntegerField(min_value=1, max_value=9999, required=False)
+    title = forms.CharField(max_length=160, required=False)
+
+    def __init__(self, production: Production, *args: Any, **kwargs: Any) -> None:
+        """Programmes and files of one production only."""
+        super().__init__(production, *args, **kwargs)
+        programmes = self.fields["programme"]
+        assert isinstance(programmes, forms.ModelChoiceField)
+        programmes.queryset = Programme.objects.filter(production=production)
+
+    def clean(self) -> dict[str, Any]:
+        """A title where the programme is new."""
+        data = super().clean()
         if not data.get("programme") and not (data.get("title") or "").strip():
             self.add_error("title", "A new programme needs a title; or choose one from the list.")
         return data

@@ -35,12 +35,19 @@ class Production(models.Model):
     # What its mixes usually have where a file does not say it; empty where nothing is usual.
     frame_rate = models.CharField(max_length=16, blank=True)
     start_timecode = models.CharField(max_length=16, blank=True)
-    # Readable as before, and nothing is changed any more.
-    archived = models.BooleanField(default=False)
+    # Since when it is readable as before, and nothing is changed any more.
+    archived_at = models.DateTimeField(null=True)
+    # How many days after a programme was archived its sound and picture go; null where they stay.
+    media_days = models.PositiveIntegerField(null=True)
 
     def __str__(self) -> str:
         """Its name."""
         return self.name
+
+    @property
+    def archived(self) -> bool:
+        """Whether nothing is changed in it any more."""
+        return self.archived_at is not None
 
 
 class Membership(models.Model):
@@ -67,6 +74,10 @@ class Contact(models.Model):
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="contacts")
     name = models.CharField(max_length=100)
     mail = models.EmailField()
+    # Whether notes usually go there: chosen already when the next are sent.
+    usual = models.BooleanField(default=False)
+    # Taken off the list; what was sent there stays.
+    taken_off = models.BooleanField(default=False)
 
     def __str__(self) -> str:
         """Name and address as pages show them; a mail's header is built by ``dispatch.post``."""
@@ -122,6 +133,9 @@ class Programme(models.Model):
     title = models.CharField(max_length=160)
     due = models.DateField(null=True, blank=True)
     spec_version = models.ForeignKey(SpecVersion, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
+    archived_at = models.DateTimeField(null=True)
+    # How many labels its marks were given; one is never given again, also when its mark was deleted.
+    labels_given = models.PositiveIntegerField(default=0)
 
     class Meta:
         constraints: ClassVar[list[models.BaseConstraint]] = [
@@ -132,6 +146,11 @@ class Programme(models.Model):
     def __str__(self) -> str:
         """Number and title."""
         return f"{self.number} {self.title}"
+
+    @property
+    def archived(self) -> bool:
+        """Whether nothing is changed in it any more, by itself or with its production."""
+        return self.archived_at is not None or self.production.archived
 
     @property
     def judged_by(self) -> SpecVersion:
@@ -163,6 +182,8 @@ class StoredFile(models.Model):
     # What a look through a file with several sounds told: each one, its proposed role, its peaks.
     survey = models.JSONField(null=True)
     created = models.DateTimeField(auto_now_add=True)
+    # When its bytes were removed, as its production says; what it was stays readable.
+    removed_at = models.DateTimeField(null=True)
 
     class Meta:
         indexes: ClassVar[list[models.Index]] = [models.Index(fields=["production", "sha256"], name="file_by_content")]
@@ -276,9 +297,19 @@ class Mix(models.Model):
         return self.programme.production
 
     @property
+    def archived(self) -> bool:
+        """Whether nothing is changed about it any more."""
+        return self.programme.archived
+
+    @property
     def clock(self) -> Clock:
         """Its times as timecode."""
         return _clock(self.start_timecode, self.frame_rate, self.drop_frame)
+
+    @property
+    def rate_in_core(self) -> str:
+        """Its frame rate as the core reads it, with the word for drop-frame."""
+        return self.frame_rate + ("df" if self.drop_frame else "")
 
     def samples(self, time_s: float) -> int:
         """A time as whole samples, the unit of all human work."""

@@ -1,21 +1,21 @@
-"""What leads do with a whole production, and what is planned in it: names, usual settings, the archive, programmes."""
+"""What leads do with a whole production, and what is planned in it: names, usual settings, programmes."""
 
 import re
 from dataclasses import dataclass
 from datetime import date
 
 from django.db import IntegrityError, transaction
-from django.http import Http404
 
-from ..accounts.access import Role, require, role_in
+from ..accounts.access import Role, require
 from ..accounts.models import Person, record
 from ..config.inputs import one_line
 from ..config.refusals import Refused
-from .actions import timing
 from .forms import FRAME_RATES
+from .intake import timing
 from .models import Production, Programme
 
 _MOST_LINES = 500
+_MOST_DAYS = 3650
 _LINE = re.compile(r"\s*(?P<number>\d{1,9})[\s;,.:)\-–]+(?P<title>.*?)(?:[;,\s]+(?P<due>\d{4}-\d{2}-\d{2}))?\s*")
 
 
@@ -28,8 +28,14 @@ class Planned:
     due: date | None
 
 
-def settle(lead: Person, production: Production, name: str, frame_rate: str, start_timecode: str) -> None:
-    """Name a production, and say which frame rate and start its mixes usually have (empty: none is usual)."""
+def settle(
+    lead: Person, production: Production, name: str, frame_rate: str, start_timecode: str, media_days: int | None
+) -> None:
+    """Name a production, and say what is usual in it.
+
+    Which frame rate and start its mixes have (empty: none is usual), and how many days after a programme was archived
+    its sound and picture go (None: they stay).
+    """
     require(lead, production, Role.LEAD)
     name = one_line(name, Production.name.field.max_length or 0, "The name of a production")
     if not name:
@@ -38,35 +44,16 @@ def settle(lead: Person, production: Production, name: str, frame_rate: str, sta
         raise Refused("Choose a frame rate from the list, or none.")
     if frame_rate or start_timecode:
         timing(frame_rate or "25", start_timecode or "00:00:00:00")
+    if media_days is not None and not 1 <= media_days <= _MOST_DAYS:
+        raise Refused(f"Sound and picture are kept for 1 to {_MOST_DAYS} days, or for ever: then write nothing.")
+    said = {"name": name, "frame_rate": frame_rate, "start_timecode": start_timecode, "media_days": media_days}
     with transaction.atomic():
         held = Production.objects.select_for_update().get(pk=production.pk)
-        before = held.name
-        held.name, held.frame_rate, held.start_timecode = name, frame_rate, start_timecode
-        held.save(update_fields=["name", "frame_rate", "start_timecode"])
-        record(held, lead, "settle production", name, before=before, after=[frame_rate, start_timecode])
-
-
-def archive(lead: Person, production: Production) -> None:
-    """Nothing is changed in a production any more; everything stays readable. What is being measured is finished."""
-    require(lead, production, Role.LEAD)
-    _set_archived(lead, production, archived=True)
-
-
-def bring_back(lead: Person, production: Production) -> None:
-    """Go on with an archived production."""
-    # Whoever led it may, though nothing else can be done in it.
-    own = role_in(lead, production)
-    if own is None:
-        raise Http404
-    if own != Role.LEAD:
-        raise Refused("Only a lead of this production brings it back out of the archive.")
-    _set_archived(lead, production, archived=False)
-
-
-def _set_archived(lead: Person, production: Production, *, archived: bool) -> None:
-    with transaction.atomic():
-        Production.objects.filter(pk=production.pk).update(archived=archived)
-        record(production, lead, "archive" if archived else "bring back", production.name)
+        before = {key: getattr(held, key) for key in said}
+        for key, value in said.items():
+            setattr(held, key, value)
+        held.save(update_fields=list(said))
+        record(held, lead, "settle production", name, before=before, after=said)
 
 
 def read_list(text: str) -> list[Planned]:
@@ -121,7 +108,7 @@ def plan_list(person: Person, production: Production, text: str) -> int:
 
 def change_programme(person: Person, programme: Programme, number: int | None, title: str, due: str) -> None:
     """Another number, title or due day (empty: none) of a programme."""
-    require(person, programme.production, Role.REVIEWER)
+    require(person, programme, Role.REVIEWER)
     title = one_line(title, Programme.title.field.max_length or 0, "A title")
     if number is None or not title:
         raise Refused("A programme needs a number and a title.")

@@ -1,6 +1,7 @@
 """Productions, files and mixes that a person may see."""
 
-from django.db.models import QuerySet
+from django.db.models import F, QuerySet
+from django.db.models.lookups import IsNull
 from django.http import Http404
 
 from ..accounts.access import Role, require
@@ -13,7 +14,7 @@ def productions_of(person: Person) -> QuerySet[Production]:
     return (
         Production.objects.filter(memberships__person=person)
         .select_related("spec_version__spec")
-        .order_by("archived", "name", "pk")
+        .order_by(IsNull(F("archived_at"), rhs=True).desc(), "name", "pk")
     )
 
 
@@ -22,12 +23,14 @@ def shipped_specs() -> QuerySet[Spec]:
     return Spec.objects.filter(production=None).order_by("name")
 
 
-def programme_for(person: Person, programme_id: int, role: str = Role.GUEST) -> Programme:
+def programme_for(person: Person, programme_id: int, role: str = Role.GUEST, *, to_read: bool = False) -> Programme:
     """A programme of a production in which the person has at least a role, or Http404; NotAllowed for less."""
     found = Programme.objects.select_related("production").filter(pk=programme_id).first()
     if found is None:
         raise Http404
-    production_for(person, found.production_id, role)
+    production_for(person, found.production_id)
+    if role != Role.GUEST:
+        require(person, found, role, to_read=to_read)
     return found
 
 
@@ -63,5 +66,5 @@ def mix_for(person: Person, mix_id: int, *related: str, role: str = Role.GUEST) 
     if mix is None:
         raise Http404
     if role != Role.GUEST:
-        require(person, mix.production, role)
+        require(person, mix, role)
     return mix

@@ -4,7 +4,7 @@ import json
 from typing import Any
 
 from django.db import IntegrityError, transaction
-from django.db.models import Max, QuerySet
+from django.db.models import Max, ProtectedError, QuerySet
 from django.http import Http404
 
 from mezzavoce_core.judge import spec as core_spec
@@ -95,6 +95,22 @@ def new_version(person: Person, spec: Spec, data: dict[str, Any]) -> SpecVersion
             ) from None
         record(spec.production, person, "change spec", row.name, before=last.limits, after=limits)
     return version
+
+
+def delete_spec(person: Person, spec: Spec) -> None:
+    """Delete an own spec that judges nothing and judged nothing. Refused for any other: what it said stays readable."""
+    if spec.production is None:
+        raise Refused("A shipped preset stays as it is.")
+    require(person, spec.production, Membership.Role.LEAD)
+    with transaction.atomic():
+        row = Spec.objects.select_for_update().get(pk=spec.pk)
+        try:
+            record(spec.production, person, "delete spec", row.name, before=newest(row).limits)
+            row.delete()
+        except ProtectedError:
+            raise Refused(
+                f"“{row.name}” judges a mix or did so, and stays for that. Choose another one to judge by instead."
+            ) from None
 
 
 def as_file(version: SpecVersion) -> str:

@@ -12,6 +12,8 @@ from django.core.files import File
 from django.core.files.storage import default_storage
 from django.db import transaction
 
+from mezzavoce_core.errors import NotMeasurable
+
 from ..processes.folders import work_folder
 from ..work.execution import NotWanted
 from .models import Production, StoredFile, Upload
@@ -52,7 +54,11 @@ def _bring_in(path: Path, name: str) -> None:
 
 @contextmanager
 def local_copy(row: StoredFile) -> Iterator[Path]:
-    """A path to read the file at, for as long as the block runs."""
+    """A path to read the file at, for as long as the block runs. Raises NotMeasurable where its bytes were removed."""
+    if row.removed_at is not None:
+        raise NotMeasurable(
+            f"The sound of “{row.name}” was removed after the time that its production keeps it. Ingest it again."
+        )
     try:
         path = Path(default_storage.path(row.storage_name))
     except NotImplementedError:

@@ -15,6 +15,7 @@ from django.db import transaction
 from django.db.models import CASCADE, Exists, ManyToOneRel, OuterRef, ProtectedError, Q, QuerySet
 from django.utils import timezone
 
+from .archive import let_go, out_of_time
 from .models import StoredFile, Upload
 from .signals import sweeping
 from .storage import drop
@@ -40,9 +41,11 @@ class Leftover:
 def sweep(*, dry_run: bool = False) -> list[Leftover]:
     """Remove everything that is left over, or say only what would be. Returns what it was."""
     now = timezone.now()
-    told = sweeping.send(sender=StoredFile, dry_run=dry_run)
+    over = out_of_time(now)
+    told = sweeping.send(sender=StoredFile, dry_run=dry_run, out_of_time=over)
     release: set[int] = {int(pk) for _, pks in told for pk in pks or ()}
     return [
+        *(Leftover(f"{f.get_kind_display()}, archived", f.name, f.size) for f in let_go(over, now, dry_run=dry_run)),
         *_uploads(now, dry_run),
         *_files(now, release, dry_run),
         *_bytes_without_a_row(now, dry_run),

@@ -13,7 +13,7 @@ from ..accounts.access import require
 from ..accounts.requests import PersonRequest
 from ..config.inputs import whole
 from ..config.refusals import Refused
-from . import actions, surveys, uploads
+from . import intake, surveys, uploads
 from .forms import IngestForm
 from .models import Membership, StoredFile, Upload
 from .selectors import file_for, production_for
@@ -40,7 +40,7 @@ def ingest(request: PersonRequest, production_id: int) -> HttpResponse:
         errors = {name: " ".join(map(str, texts)) for name, texts in form.errors.items()}
         return JsonResponse({"error": next(iter(errors.values())), "fields": errors}, status=422)
     chosen: dict[str, Any] = form.cleaned_data
-    mix = actions.ingest(request.user, production, actions.Ingest(**chosen))
+    mix = intake.ingest(request.user, production, intake.Ingest(**chosen))
     return JsonResponse({"address": reverse("mix", args=[mix.pk])}, status=201)
 
 
@@ -88,10 +88,10 @@ def upload_done(request: PersonRequest, key: str) -> JsonResponse:
         raise Refused(upload.error)
     if upload.file is None:
         return JsonResponse({"state": upload.get_state_display()}, status=202)
-    return JsonResponse(_facts_of(upload.file))
+    return JsonResponse(facts_of(upload.file))
 
 
-def _facts_of(row: StoredFile) -> dict[str, Any]:
+def facts_of(row: StoredFile) -> dict[str, Any]:
     """What a file told; whether it holds several sounds, and how such a file was mapped last."""
     answer: dict[str, Any] = {"id": row.pk, "name": row.name, "size": row.size, "facts": row.facts}
     if row.kind == StoredFile.Kind.CAPTIONS:

@@ -33,7 +33,9 @@ from .selectors import mark_stale, stale_mixes, unjudged
 
 def request_run(person: Person, mix: Mix) -> Run:
     """Ask for a mix to be measured (again). Refused while it already is."""
-    require(person, mix.production, Membership.Role.REVIEWER)
+    require(person, mix, Membership.Role.REVIEWER)
+    if mix.tracks.exclude(file__removed_at=None).exists():
+        raise Refused("The sound of this mix was removed, as its production says. Ingest it again as a new mix.")
     try:
         with transaction.atomic():
             run = Run.objects.create(mix=mix, active_key=str(mix.pk), requested_by=person)
@@ -46,7 +48,7 @@ def request_run(person: Person, mix: Mix) -> Run:
 
 def cancel_run(person: Person, run: Run) -> None:
     """Stop a waiting or running run; what was measured before stays."""
-    require(person, run.mix.production, Membership.Role.REVIEWER)
+    require(person, run.mix, Membership.Role.REVIEWER)
     with transaction.atomic():
         row = Run.objects.select_for_update().get(pk=run.pk)
         if not row.is_active:
@@ -62,7 +64,7 @@ def remove_mix(person: Person, mix: Mix) -> None:
 
     Refused where somebody worked on it.
     """
-    require(person, mix.production, Membership.Role.REVIEWER)
+    require(person, mix, Membership.Role.REVIEWER)
     with transaction.atomic():
         row = Mix.objects.select_for_update().get(pk=mix.pk)
         if Run.objects.filter(mix=row, state__in=(Run.State.WAITING, Run.State.RUNNING)).exists():
@@ -146,7 +148,7 @@ def _said(
     person: Person, mix: Mix, kind: str, timecodes: tuple[str, str], instead: tuple[str, str] | None
 ) -> Correction:
     """A correction that is not stored yet. Raises TimecodeError, or Refused where it cannot be."""
-    require(person, mix.production, Membership.Role.REVIEWER)
+    require(person, mix, Membership.Role.REVIEWER)
     if kind not in Correction.Kind.values:
         raise Refused("A stretch can be said to hold speech, no speech, or an effect that matters.")
     begin, end = _stretch(mix, timecodes)
@@ -173,7 +175,7 @@ def _stretch(mix: Mix, timecodes: tuple[str, str]) -> tuple[int, int]:
 def withdraw(person: Person, correction: Correction) -> None:
     """Take back what was said about a stretch; judged again at once."""
     mix = correction.mix
-    require(person, mix.production, Membership.Role.REVIEWER)
+    require(person, mix, Membership.Role.REVIEWER)
     with transaction.atomic():
         lock_measured_runs(mix)
         row = Correction.objects.select_for_update().get(pk=correction.pk)
@@ -195,7 +197,7 @@ def set_ranges(person: Person, mix: Mix, timecodes: Sequence[tuple[str, str]] | 
 
     Raises TimecodeError or RangeError with a sentence; then nothing changes.
     """
-    require(person, mix.production, Membership.Role.REVIEWER)
+    require(person, mix, Membership.Role.REVIEWER)
     clock = mix.clock
     parts = (
         None if timecodes is None else [(clock.seconds_at(begin), clock.seconds_at(end)) for begin, end in timecodes]
@@ -232,7 +234,7 @@ def choose_spec(person: Person, production: Production, version: SpecVersion) ->
 
 def choose_own_spec(person: Person, programme: Programme, version: SpecVersion | None) -> None:
     """A spec of its own for a programme; None: the production's."""
-    require(person, programme.production, Membership.Role.REVIEWER)
+    require(person, programme, Membership.Role.REVIEWER)
     if version is not None:
         _check_spec(programme.production, version)
     with transaction.atomic():

@@ -25,8 +25,7 @@ def request_for(mix: Mix, *roles: str) -> Iterator[dict[str, Any]]:
     with ExitStack() as copies:
         paths = {t.pk: str(copies.enter_context(local_copy(t.file))) for t in tracks}
         mixed, *stems = [order_part(role, own, layout, paths) for role, own, layout in sounds(tracks, mix.layout)]
-        rate = mix.frame_rate + ("df" if mix.drop_frame else "")
-        yield {"mix": mixed, "stems": stems, "rate": rate, "start": mix.start_timecode}
+        yield {"mix": mixed, "stems": stems, "rate": mix.rate_in_core, "start": mix.start_timecode}
 
 
 def samples(mix: Mix, from_s: float, length_s: float) -> dict[str, Any]:

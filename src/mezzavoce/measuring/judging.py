@@ -1,6 +1,7 @@
 """Judging what was measured, and keeping what was found."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 from django.conf import settings
@@ -86,9 +87,19 @@ def _judgement_of(
 
     def judge(measurement: Measurement, earlier: CoreJudgement | None) -> CoreJudgement:
         how = (spec_version.as_core, corrections, _programme(mix, measurement.duration_s), _captions(mix))
-        return core_judge(measurement, *how, earlier=earlier, revisited=_revisited(run))
+        return core_judge(_timed(mix, measurement, earlier), *how, earlier=earlier, revisited=_revisited(run))
 
     return last.judged(run.features, spec_version.pk, judge) if last else judge(read(run.features), None)
+
+
+def _timed(mix: Mix, measurement: Measurement, earlier: CoreJudgement | None) -> Measurement:
+    """The measurement with frame rate and start as they were put right since; the earlier one's where that has them."""
+    file = measurement.file.with_timing(mix.rate_in_core, mix.start_timecode)
+    if file == measurement.file:
+        return measurement
+    if earlier is not None and earlier.measurement.file == file and earlier.measurement.mix is measurement.mix:
+        return earlier.measurement
+    return replace(measurement, file=file)
 
 
 def judge_run(run: Run, spec_version: SpecVersion, last: JudgementCache | None = None) -> Judgement:

@@ -45,3 +45,13 @@ def let_go_of_old_runs(dry_run: bool, **_: Any) -> set[int]:
             judgements.delete()
             runs.update(features=None, peaks=None)
     return files
+
+
+@receiver(sweeping)
+def let_go_of_archived(dry_run: bool, out_of_time: set[int], **_: Any) -> set[int]:
+    """Features of programmes whose sound and picture are kept no longer; judgements and curves stay."""
+    runs = Run.objects.filter(mix__programme__in=out_of_time, features__isnull=False)
+    files = set(runs.values_list("features", flat=True))
+    if not dry_run:
+        runs.update(features=None, stale=False)
+    return {pk for pk in files if pk}

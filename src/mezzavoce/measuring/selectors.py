@@ -77,7 +77,7 @@ def run_for(person: Person, run_id: int, role: str) -> Run:
     )
     if run is None:
         raise Http404
-    require(person, run.mix.production, role)
+    require(person, run.mix, role)
     return run
 
 

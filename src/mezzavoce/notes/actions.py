@@ -42,7 +42,7 @@ def decide(
 
     ``seen`` is the decision that the person saw (0: none); where another one counts by now, Overtaken says whose.
     """
-    require(person, mix.production, Membership.Role.REVIEWER)
+    require(person, mix, Membership.Role.REVIEWER)
     if what not in Decision.What.values:
         raise Refused("A finding can be noted, be called not a fault, be allowed, or be opened again.")
     if what == Decision.What.ALLOW and not reason.strip():
@@ -115,7 +115,7 @@ def alike(mark: Mark, mix: Mix) -> list[Mark]:
 
 def trim(person: Person, mark: Mark, mix: Mix, timecodes: tuple[str, str]) -> Trim:
     """Set in and out of a mark by hand. Raises TimecodeError, or Refused where they cannot be."""
-    require(person, mix.production, Membership.Role.REVIEWER)
+    require(person, mix, Membership.Role.REVIEWER)
     in_s, out_s = (mix.clock.seconds_at(t) for t in timecodes)
     if not 0 <= in_s < min(out_s, mix.duration_s):
         raise Refused(
@@ -173,7 +173,7 @@ def last_undoable_action(mix: Mix) -> UndoableAction | None:
 
 def undo(person: Person, mix: Mix) -> UndoableAction:
     """Take back the last thing that was done to this mix: what counted before counts again."""
-    require(person, mix.production, Membership.Role.REVIEWER)
+    require(person, mix, Membership.Role.REVIEWER)
     action = last_undoable_action(mix)
     if action is None:
         raise Refused("Nothing has been done to this mix that could be undone.")
@@ -257,7 +257,7 @@ def word_note(person: Person, note: Note, text: str, version: int) -> Note:
 
     Refused when somebody else changed it since it was read, or when nothing is left of it.
     """
-    require(person, note.programme.production, Membership.Role.REVIEWER)
+    require(person, note.programme, Membership.Role.REVIEWER)
     text = text.strip()
     if not text:
         raise Refused("A note without words helps nobody. Write what is wrong, or take the note back with undo.")
@@ -296,7 +296,7 @@ def mark_for(person: Person, mark_id: int) -> Mark:
     )
     if mark is None:
         raise Http404
-    require(person, mark.programme.production, Membership.Role.REVIEWER)
+    require(person, mark.programme, Membership.Role.REVIEWER)
     return mark
 
 
@@ -309,5 +309,5 @@ def note_for(person: Person, note_id: int) -> Note:
     )
     if note is None:
         raise Http404
-    require(person, note.programme.production, Membership.Role.REVIEWER)
+    require(person, note.programme, Membership.Role.REVIEWER)
     return note

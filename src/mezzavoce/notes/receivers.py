@@ -5,12 +5,14 @@ from typing import Any
 
 from django.dispatch import receiver
 
+from mezzavoce_core.exchange.words import note_text
+
 from ..library.models import Mix, Programme
 from ..measuring.models import Finding, Judgement
 from ..measuring.signals import judged
 from .labels import label
 from .matching import matched
-from .models import Mark, Placement
+from .models import Mark, Note, Placement
 
 _OF_MARK = ("role", "kind", "family")
 _OF_PLACEMENT = ("severity", "title", "evidence")
@@ -28,6 +30,7 @@ def give_marks(judgement: Judgement, findings: Sequence[Finding], **_: Any) -> N
     changed = [p for k, p in taken.items() if _refresh(p, _seen(mix, findings[k]))]
     Mark.objects.bulk_update(marks, _OF_MARK)
     Placement.objects.bulk_update(changed, ["in_sample", "out_sample", *_OF_PLACEMENT])
+    _word_anew(mix, changed)
     new = _new(mix, {k: f for k, f in enumerate(findings) if k not in taken})
     for k, finding in enumerate(findings):
         finding.mark = taken[k].mark if k in taken else new[k]
@@ -43,8 +46,10 @@ def _new(mix: Mix, findings: Mapping[int, Finding]) -> dict[int, Mark]:
     if not findings:
         return {}
     # Locked, so that two judgements at once cannot give the same label.
-    Programme.objects.select_for_update().get(pk=mix.programme_id)
-    given = Mark.objects.filter(programme=mix.programme_id).count()
+    programme = Programme.objects.select_for_update().get(pk=mix.programme_id)
+    given = programme.labels_given
+    programme.labels_given += len(findings)
+    programme.save(update_fields=["labels_given"])
     marks = [
         Mark(programme_id=mix.programme_id, mix=mix, label=label(given + n), **_kept(f, _OF_MARK))
         for n, f in enumerate(findings.values())
@@ -52,6 +57,20 @@ def _new(mix: Mix, findings: Mapping[int, Finding]) -> dict[int, Mark]:
     made = dict(zip(findings, Mark.objects.bulk_create(marks), strict=True))
     Placement.objects.bulk_create([Placement(mark=made[k], mix=mix, **_seen(mix, f)) for k, f in findings.items()])
     return made
+
+
+def _word_anew(mix: Mix, changed: Sequence[Placement]) -> None:
+    """A wording that nobody touched is a proposal: it follows what is found until the note is sent."""
+    evidence = {p.mark_id: p.evidence for p in changed}
+    proposed = Note.objects.filter(
+        mix=mix, marks__in=list(evidence), state=Note.State.WRITTEN, text_by_hand=False
+    ).prefetch_related("marks")
+    for note in proposed:
+        first = next(m.pk for m in note.marks.all() if m.pk in evidence)
+        text = note_text(evidence[first])
+        if text != note.text:
+            note.text, note.version = text, note.version + 1
+            note.save(update_fields=["text", "version"])
 
 
 def _seen(mix: Mix, finding: Finding) -> dict[str, Any]:

@@ -10,6 +10,7 @@ from ..accounts.access import Role, require, require_administrator, role_in
 from ..accounts.requests import PersonRequest
 from ..config.inputs import whole
 from ..library import actions as library
+from ..library.contacts import contacts_of
 from ..library.selectors import production_for
 from . import members
 from .selectors import (
@@ -29,7 +30,8 @@ from .selectors import (
 def people(request: PersonRequest, production_id: int) -> HttpResponse:
     """Who belongs to a production; its leads change that here."""
     production = production_for(request.user, production_id)
-    is_lead = role_in(request.user, production) == Role.LEAD
+    role = role_in(request.user, production)
+    is_lead = role == Role.LEAD
     context = {
         "production": production,
         "is_lead": is_lead,
@@ -37,6 +39,8 @@ def people(request: PersonRequest, production_id: int) -> HttpResponse:
         "members": members_of(production),
         "invitations": invitations_of(production) if is_lead else [],
         "roles": Role.choices,
+        "contacts": contacts_of(production),
+        "may_address": role != Role.GUEST and not production.archived,
     }
     return render(request, "people/people.html", context)
 

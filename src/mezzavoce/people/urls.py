@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from . import member_views, views
+from . import contact_views, member_views, views
 
 urlpatterns = [
     path("first/<str:token>/", views.first_account, name="first-account"),
@@ -19,6 +19,9 @@ urlpatterns = [
     path("productions/start/", member_views.start_production, name="start-production"),
     path("productions/<int:production_id>/people/", member_views.people, name="people"),
     path("productions/<int:production_id>/people/invite/", member_views.invite, name="invite"),
+    path("productions/<int:production_id>/contacts/", contact_views.add, name="new-contact"),
+    path("contacts/<int:contact_id>/change/", contact_views.change, name="change-contact"),
+    path("contacts/<int:contact_id>/take-off/", contact_views.take_off, name="take-off-contact"),
     path("productions/<int:production_id>/trail/", member_views.trail, name="trail"),
     path("people/invitations/<int:link_id>/take-back/", member_views.take_back, name="take-back-invitation"),
     path("members/<int:membership_id>/role/", member_views.change_role, name="change-role"),

@@ -141,6 +141,8 @@ class Desk:
         """Every programme with its newest mix."""
         mixes = Mix.objects.prefetch_related(runs_for_lists()).order_by("-number")
         programmes = Programme.objects.filter(production=self.production).select_related("spec_version__spec")
+        if not self.production.archived:
+            programmes = programmes.filter(archived_at=None)
         wanted = self.production.spec_version_id
         rows = [_row(p, p.spec_version_id or wanted) for p in programmes.prefetch_related(Prefetch("mixes", mixes))]
         _fill(rows)

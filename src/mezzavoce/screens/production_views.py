@@ -9,8 +9,11 @@ from django.views.decorators.http import require_GET, require_POST
 from ..accounts.access import Role, role_in
 from ..accounts.requests import PersonRequest
 from ..config.inputs import whole
+from ..config.refusals import Refused
+from ..library import archive as archives
 from ..library import productions
 from ..library.forms import FRAME_RATES
+from ..library.models import Production, Programme
 from ..library.selectors import production_for, productions_of, programme_for, shipped_specs
 
 
@@ -31,7 +34,8 @@ def programmes(request: PersonRequest, production_id: int) -> HttpResponse:
     context = {
         "production": production,
         "role": role_in(request.user, production),
-        "programmes": production.programmes.all(),
+        "programmes": production.programmes.filter(archived_at=None),
+        "archived": production.programmes.exclude(archived_at=None).prefetch_related("mixes"),
         "rates": FRAME_RATES,
     }
     return render(request, "screens/programmes.html", context)
@@ -64,8 +68,11 @@ def change(request: PersonRequest, programme_id: int) -> HttpResponse:
 def settle(request: PersonRequest, production_id: int) -> HttpResponse:
     """Name, usual frame rate and usual start of a production."""
     production, said = production_for(request.user, production_id, Role.LEAD), request.POST
-    rate = said.get("frame_rate", "")
-    productions.settle(request.user, production, said.get("name", ""), rate, said.get("start_timecode", "").strip())
+    rate, start = said.get("frame_rate", ""), said.get("start_timecode", "").strip()
+    days = said.get("media_days", "").strip()
+    if days and whole(days) is None:
+        raise Refused("Write for how many days sound and picture are kept, as a whole number, or nothing.")
+    productions.settle(request.user, production, said.get("name", ""), rate, start, whole(days))
     messages.success(request, "Saved.")
     return redirect("programmes", production.pk)
 
@@ -75,6 +82,20 @@ def settle(request: PersonRequest, production_id: int) -> HttpResponse:
 def archive(request: PersonRequest, production_id: int) -> HttpResponse:
     """Put a production into the archive, or bring it back."""
     production = production_for(request.user, production_id)
-    do = productions.bring_back if production.archived else productions.archive
-    do(request.user, production)
+    _archive_or_bring_back(request, production)
     return redirect("programmes", production.pk)
+
+
+@login_required
+@require_POST
+def archive_programme(request: PersonRequest, programme_id: int) -> HttpResponse:
+    """Put a programme into the archive, or bring it back."""
+    programme = programme_for(request.user, programme_id)
+    _archive_or_bring_back(request, programme)
+    messages.success(request, f"{programme} is {'back' if programme.archived_at else 'in the archive'}.")
+    return redirect("programmes", programme.production_id)
+
+
+def _archive_or_bring_back(request: PersonRequest, place: Production | Programme) -> None:
+    do = archives.bring_back if place.archived_at else archives.archive
+    do(request.user, place)

@@ -63,6 +63,15 @@ def bring_in(request: PersonRequest, production_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
+def delete(request: PersonRequest, production_id: int, spec_id: int) -> HttpResponse:
+    """Delete an own spec that never judged anything."""
+    production, spec = _found(request, production_id, spec_id, Membership.Role.LEAD)
+    specs.delete_spec(request.user, spec)
+    return redirect("specs", production.pk)
+
+
+@login_required
+@require_POST
 def choose(request: PersonRequest, production_id: int, spec_id: int) -> HttpResponse:
     """Judge the production by this spec."""
     production, spec = _found(request, production_id, spec_id, Membership.Role.LEAD)

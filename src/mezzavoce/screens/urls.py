@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from . import health, production_views, review_views, spec_views, views
+from . import files_views, health, production_views, review_views, spec_views, views
 
 urlpatterns = [
     path("", views.home, name="desk"),
@@ -22,10 +22,15 @@ urlpatterns = [
     path("productions/<int:production_id>/specs/<int:spec_id>/", spec_views.page, name="spec"),
     path("productions/<int:production_id>/specs/<int:spec_id>/change/", spec_views.change, name="spec-change"),
     path("productions/<int:production_id>/specs/<int:spec_id>/copy/", spec_views.copy, name="spec-copy"),
+    path("productions/<int:production_id>/specs/<int:spec_id>/delete/", spec_views.delete, name="spec-delete"),
     path("productions/<int:production_id>/specs/<int:spec_id>/choose/", spec_views.choose, name="spec-choose"),
     path("productions/<int:production_id>/specs/<int:spec_id>/file/", spec_views.export, name="spec-file"),
     path("specs/schema.json", spec_views.schema, name="spec-schema"),
     path("mixes/<int:mix_id>/", review_views.page, name="mix"),
+    path("mixes/<int:mix_id>/files/", files_views.files, name="mix-files"),
+    path("mixes/<int:mix_id>/delete/", files_views.delete_mix, name="delete-mix"),
+    path("programmes/<int:programme_id>/delete/", files_views.delete_programme, name="delete-programme"),
+    path("programmes/<int:programme_id>/archive/", production_views.archive_programme, name="archive-programme"),
     path("mixes/<int:mix_id>/state/", review_views.state, name="mix-state"),
     path("mixes/<int:mix_id>/correct/", review_views.correct, name="correct"),
     path("mixes/<int:mix_id>/correct/prejudge/", review_views.prejudge, name="prejudge"),

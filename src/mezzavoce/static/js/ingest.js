@@ -1,11 +1,9 @@
-// Taking in: files arrive in pieces and go on where they broke off; facts are shown for correction before measuring.
+// What a mix is made of: files and their roles, frame rate and start, for a new mix or to put one right.
 import { propose } from "./ingest_names.js";
 import { makeTrackMap } from "./ingest_tracks.js";
+import { lookedAt, pieces } from "./ingest_upload.js";
 import { say, send } from "./http.js";
 
-const PIECE = 8 * 1024 * 1024;
-const TRIES = 6;
-const ASK_EVERY_MS = 400;
 const ROLES = [
   ["mix", "the mix"],
   ["dialogue", "dialogue stem"],
@@ -16,6 +14,7 @@ const ROLES = [
 const CAPTIONS = /\.(vtt|srt)$/i;
 const CHANNEL_AT_END = /[._\- ](l|r|c|lfe|ls|rs|left|right)\.[a-z0-9]+$/i;
 const page = document.getElementById("ingest");
+const known = JSON.parse(document.getElementById("known")?.textContent || "null");
 const rows = [];
 if (document.getElementById("choose")) start();
 
@@ -41,7 +40,7 @@ function start() {
     add(e.dataTransfer.files);
   });
   document.getElementById("take-in").addEventListener("submit", takeIn);
-  document.getElementById("id_programme").addEventListener("change", showNew);
+  document.getElementById("id_programme")?.addEventListener("change", showNew);
   document
     .querySelectorAll("#unfinished [data-forget]")
     .forEach((button) => button.addEventListener("click", () => forget(button)));
@@ -49,6 +48,7 @@ function start() {
     if (rows.some((r) => r.arriving)) e.preventDefault();
   });
   showNew();
+  known?.files.forEach(addKnown);
 }
 
 /** Give up what was broken off. */
@@ -62,7 +62,7 @@ async function forget(button) {
 }
 
 function showNew() {
-  const isNew = document.getElementById("id_programme").value === "";
+  const isNew = document.getElementById("id_programme")?.value === "";
   document.querySelectorAll(".new-programme").forEach((field) => {
     field.hidden = !isNew;
   });
@@ -96,6 +96,23 @@ function add(files) {
     show(row);
     upload(row);
   });
+}
+
+/** A file that the mix has already. */
+function addKnown(whole) {
+  const row = { file: { name: whole.name }, role: whole.role, arriving: false };
+  rows.push(row);
+  show(row);
+  arrived(row, whole).then(showFacts, (error) => say(error.message, true));
+}
+
+/** A file is here, and so is what it says of itself. */
+async function arrived(row, whole) {
+  Object.assign(row, { id: whole.id, facts: whole.facts, arriving: false, remembered: whole.remembered });
+  row.line.cells[2].textContent = describe(whole.facts);
+  row.line.cells[3].textContent = "✓ here";
+  if (whole.survey) await openLanes(row, whole.survey, whole.remembered);
+  else if (whole.pairs) offerPairs(row, whole.pairs);
 }
 
 function show(row) {
@@ -145,11 +162,7 @@ async function upload(row) {
     if (row.gone) return;
     const whole = await lookedAt(row);
     if (row.gone) return;
-    Object.assign(row, { id: whole.id, facts: whole.facts, arriving: false });
-    row.line.cells[2].textContent = describe(whole.facts);
-    row.line.cells[3].textContent = "✓ here";
-    if (whole.survey) await openLanes(row, whole.survey, whole.remembered);
-    else if (whole.pairs) offerPairs(row, whole.pairs);
+    await arrived(row, whole);
   } catch (error) {
     if (row.gone) return;
     row.arriving = false;
@@ -189,7 +202,7 @@ function offerPairs(row, address) {
 }
 
 function changed() {
-  showFacts.shown = null;
+  showFacts.shape = null;
   showFacts();
 }
 
@@ -231,44 +244,8 @@ function askLayout({ channels, ask, remembered }) {
   if (!ask) return;
   select.add(new Option("please choose", ""));
   (ORDERS[channels] || []).forEach((order) => select.add(new Option(order, order)));
-  if (remembered) select.value = Array.from(select.options).find((o) => o.value === remembered)?.value || "";
-}
-
-/** The file is whole: what a worker found in it, once it has looked. */
-async function lookedAt(row) {
-  row.line.cells[3].textContent = "being looked at";
-  let answer = await trying(() => send(`${row.address}done/`, new FormData()));
-  while (!answer.id && !row.gone) {
-    await pause(ASK_EVERY_MS);
-    answer = await trying(() => send(`${row.address}done/`, null, "GET"));
-  }
-  return answer;
-}
-
-/** Something that may be asked for again; after a break of the connection it is, a little later each time. */
-async function trying(ask) {
-  for (let tries = 1; ; tries += 1) {
-    try {
-      return await ask();
-    } catch (error) {
-      if (![0, 500, 502, 503].includes(error.status) || tries > TRIES) throw error;
-      await pause(500 * 2 ** tries);
-    }
-  }
-}
-
-function pause(milliseconds) {
-  return new Promise((resolve) => setTimeout(resolve, milliseconds));
-}
-
-/** The checksum of a piece, so that what arrives is what was sent. Browsers work it out on secure pages only. */
-async function sha256(piece) {
-  if (!crypto.subtle)
-    throw new Error(
-      "Files are sent from pages with https only (or on this very machine). Open Mezzavoce by its https address.",
-    );
-  const digest = await crypto.subtle.digest("SHA-256", await piece.arrayBuffer());
-  return Array.from(new Uint8Array(digest), (b) => b.toString(16).padStart(2, "0")).join("");
+  if (remembered && !(ORDERS[channels] || []).includes(remembered)) select.add(new Option(remembered, remembered));
+  select.value = remembered || "";
 }
 
 /** What was broken off and is chosen again goes on, and is not offered any more. */
@@ -280,34 +257,8 @@ function forgetOffer(file) {
   if (list && !list.querySelector("li")) list.hidden = true;
 }
 
-/** Send piece after piece; after a break ask where to go on, wait a little longer each time. */
-async function pieces(row, from) {
-  let offset = from;
-  let tries = 0;
-  while (offset < row.file.size && !row.gone) {
-    try {
-      const piece = row.file.slice(offset, offset + PIECE);
-      const headers = {
-        "Upload-Offset": String(offset),
-        "Upload-SHA256": await sha256(piece),
-        "Content-Type": "application/octet-stream",
-      };
-      const answer = await send(row.address, piece, "PUT", headers);
-      offset = answer.received;
-      tries = 0;
-      const bar = row.line.querySelector("progress");
-      if (bar) bar.value = offset / row.file.size;
-    } catch (error) {
-      if (![0, 409, 500, 502, 503].includes(error.status) || tries >= TRIES) throw error;
-      tries += 1;
-      await pause(500 * 2 ** tries);
-      offset = (await send(row.address, null, "GET").catch(() => ({ received: offset }))).received;
-    }
-  }
-}
-
 function describe(facts) {
-  if (facts.captions) return `${facts.captions} captions`;
+  if (facts.captions) return `${facts.captions} caption${facts.captions === 1 ? "" : "s"}`;
   const minutes = `${Math.floor(facts.duration_s / 60)} min ${(facts.duration_s % 60).toFixed(1)} s`;
   const layout = facts.channels === 1 ? "mono" : facts.layout;
   const picture = facts.has_picture ? ", with picture" : "";
@@ -319,27 +270,40 @@ function showFacts() {
   const mix = shape.row;
   document.getElementById("facts").disabled = !mix;
   document.getElementById("measure").disabled = !mix || rows.some((r) => r.arriving);
-  if (!mix || showFacts.shown === mix.id) return;
-  showFacts.shown = mix.id;
-  askLayout(shape);
-  const rate = document.getElementById("id_frame_rate");
-  const usual = document.getElementById("ingest").dataset;
-  rate.value = mix.facts.frame_rate ? mix.facts.frame_rate + (mix.facts.drop_frame ? "df" : "") : usual.rate || "25";
-  document.getElementById("id_start_timecode").value = mix.facts.start_timecode || usual.start || "00:00:00:00";
-  propose(mix.file.name, usual.production);
-  document.getElementById("fact-duration").textContent = `${mix.facts.duration_s.toFixed(2)} s`;
-  document.getElementById("fact-channels").textContent =
-    shape.channels === mix.facts.channels && !shape.ask
-      ? `${shape.channels} (${mix.facts.layout})`
-      : String(shape.channels);
-  const missing = [mix.facts.frame_rate ? "" : "frame rate", mix.facts.start_timecode ? "" : "start timecode"]
+  if (!mix?.facts) return;
+  if (showFacts.shape !== `${mix.id} ${shape.channels}`) {
+    showFacts.shape = `${mix.id} ${shape.channels}`;
+    askLayout(shape);
+    document.getElementById("fact-duration").textContent = `${mix.facts.duration_s.toFixed(2)} s`;
+    document.getElementById("fact-channels").textContent =
+      shape.channels === mix.facts.channels && !shape.ask
+        ? `${shape.channels} (${mix.facts.layout})`
+        : String(shape.channels);
+  }
+  // What a person typed stays when a stem gets another role.
+  if (showFacts.timed === mix.id) return;
+  showFacts.timed = mix.id;
+  fillTiming(mix);
+}
+
+/** Frame rate and start as the mix has them, or as its file says them. */
+function fillTiming({ file, facts }) {
+  const usual = page.dataset;
+  const said = known?.timing || {
+    rate: facts.frame_rate ? facts.frame_rate + (facts.drop_frame ? "df" : "") : usual.rate || "25",
+    start: facts.start_timecode || usual.start || "00:00:00:00",
+  };
+  document.getElementById("id_frame_rate").value = said.rate;
+  document.getElementById("id_start_timecode").value = said.start;
+  if (!known) propose(file.name, usual.production);
+  const missing = [facts.frame_rate ? "" : "frame rate", facts.start_timecode ? "" : "start timecode"]
     .filter(Boolean)
     .join(" and ");
-  const varies = mix.facts.frame_rate_varies ? " Its frame rate varies; timecode counts with the rate given here." : "";
-  document.getElementById("fact-note").textContent =
-    (missing
-      ? `The file says nothing about its ${missing}; please set it.`
-      : "Read from the file; correct it where it is wrong.") + varies;
+  const varies = facts.frame_rate_varies ? " Its frame rate varies; timecode counts with the rate given here." : "";
+  const source = missing
+    ? `The file says nothing about its ${missing}; please set it.`
+    : "Read from the file; correct it where it is wrong.";
+  document.getElementById("fact-note").textContent = (known ? "" : source) + varies;
 }
 
 async function takeIn(event) {
