@@ -14,6 +14,7 @@ def main() -> int:
     """Run the application; returns the exit code."""
     data = Path(os.environ["MEZZAVOCE_DATA_DIR"]).resolve()
     signal.signal(signal.SIGTERM, _end)
+    os.environ.setdefault("MEZZAVOCE_WEB_PROCESSES", "2")
     try:
         with held(data), furnished(data):
             prepare()

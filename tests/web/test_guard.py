@@ -5,10 +5,12 @@ What is private stays out of caches, and half-sent requests hold nobody up.
 
 import http.client
 import os
+import signal
 import socket
 import subprocess
 import sys
 import time
+from pathlib import Path
 from unittest import mock
 
 from django.contrib.auth import get_user_model
@@ -141,11 +143,13 @@ class CachesTest(DispatchCase):
 class ServerTest(SimpleTestCase):
     """The web server as the start command starts it."""
 
+    processes = "1"
+
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
         cls.port = free_port(8700 + os.getpid() % 200)
-        environment = os.environ | {"MEZZAVOCE_PORT": str(cls.port)}
+        environment = os.environ | {"MEZZAVOCE_PORT": str(cls.port), "MEZZAVOCE_WEB_PROCESSES": cls.processes}
         cls.process = subprocess.Popen(
             [sys.executable, "-m", "mezzavoce.config.server"],
             env=environment,
@@ -209,3 +213,21 @@ class DeployTest(SimpleTestCase):
         command = [sys.executable, "manage.py", "check", "--deploy", "--fail-level", "INFO"]
         done = subprocess.run(command, env=environment, capture_output=True, text=True, check=False)
         self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+
+
+class TwoProcessesTest(ServerTest):
+    """The same with two processes at one address."""
+
+    processes = "2"
+
+    def test_when_one_dies_both_end(self):
+        children = subprocess.run(
+            ["ps", "-o", "pid=", "--ppid", str(self.process.pid)], capture_output=True, text=True, check=True
+        ).stdout.split()
+        self.assertEqual(len(children), 2)
+        os.kill(int(children[0]), signal.SIGKILL)
+        self.assertEqual(self.process.wait(20), 1, "one that died is told, so that whoever watches starts anew")
+        until = time.monotonic() + 10
+        while Path(f"/proc/{children[1]}").exists() and time.monotonic() < until:
+            time.sleep(0.05)
+        self.assertFalse(Path(f"/proc/{children[1]}").exists())

@@ -18,7 +18,7 @@ from mezzavoce.screens.templatetags import score
 from tests.signals import measured, sine, stereo
 from tests.web.base import ProductionCase, clean, make_mix, measure_mix
 
-DESK_QUERIES = 19
+DESK_QUERIES = 23
 REVIEW_QUERIES = 24
 
 
@@ -88,7 +88,7 @@ class DeskTest(ProductionCase):
         for number, days in ((1, 9), (2, 1), (3, 4)):
             mix = make_mix(self.production, self.lead, number)
             mix.programme.due = timezone.localdate() + timedelta(days=days)
-            mix.programme.save(update_fields=["spec_version"])
+            mix.programme.save(update_fields=["due"])
             measure_mix(mix)
         self.assertEqual(desk(self.reviewer, self.production).next_row.programme.number, 2)
 

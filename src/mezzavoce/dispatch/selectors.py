@@ -1,6 +1,6 @@
 """Reading dispatches and answers of what the person was already let in to."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from django.db.models import Max
 
@@ -18,6 +18,12 @@ def newest_answers(mixes: Iterable[Mix]) -> dict[int, Answer]:
     )
     newest = {a.item.note_id: a for a in found}
     return {note: a for note, a in newest.items() if a.what != Answer.What.TAKEN_BACK}
+
+
+def answered(mixes: Sequence[int]) -> dict[int, str]:
+    """What was answered last, by note; for lists of many mixes. One taken back counts as none."""
+    found = Answer.objects.filter(item__dispatch__mix__in=mixes).order_by("pk").values_list("item__note", "what")
+    return {note: what for note, what in dict(found).items() if what != Answer.What.TAKEN_BACK}
 
 
 def sent_counts(mixes: Iterable[Mix]) -> dict[int, int]:

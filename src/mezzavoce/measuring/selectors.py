@@ -1,12 +1,14 @@
 """Reading runs and judgements; each selector takes the person, or what the person was already let in to."""
 
-from django.db.models import Exists, OuterRef, Prefetch, QuerySet
+from collections.abc import Sequence
+
+from django.db.models import Exists, OuterRef, QuerySet
 from django.db.models.functions import Coalesce
 from django.http import Http404
 
 from ..accounts.access import require
 from ..accounts.models import Person
-from ..library.models import Mix, Production
+from ..library.models import Mix
 from .models import Judgement, Run
 
 _NEWEST = 8
@@ -81,17 +83,11 @@ def run_for(person: Person, run_id: int, role: str) -> Run:
     return run
 
 
-def active_runs(production: Production) -> QuerySet[Run]:
-    """What waits or is measured now, oldest first."""
+def active_runs(productions: Sequence[int]) -> QuerySet[Run]:
+    """What of some productions waits or is measured now, oldest first."""
     states = (Run.State.WAITING, Run.State.RUNNING)
     return (
-        Run.objects.filter(mix__programme__production=production, state__in=states)
+        Run.objects.filter(mix__programme__production__in=productions, state__in=states)
         .select_related("mix__programme")
         .order_by("id")
     )
-
-
-def runs_for_lists() -> "Prefetch[str, QuerySet[Run], str]":
-    """Runs of mixes with judgements, without the long texts, newest first."""
-    judgements = Judgement.objects.defer("detail", "revisited").select_related("spec_version__spec").order_by("-id")
-    return Prefetch("runs", Run.objects.order_by("-id").prefetch_related(Prefetch("judgements", judgements)))

@@ -1,6 +1,6 @@
 """Reading marks, decisions and notes of a mix the person was already let in to."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -111,6 +111,12 @@ def marked(mix: Mix, judgement: Judgement | None, *, whole: bool = False) -> lis
         if p.mark_id in findings or (mix.pk, p.mark_id) in decisions
     ]
     return sorted(found, key=lambda m: (m.in_s, m.mark.pk))
+
+
+def decided(mixes: Sequence[int]) -> dict[tuple[int, int], str]:
+    """What was decided last, by mix and mark; for lists of many mixes."""
+    found = Decision.objects.filter(mix__in=mixes).order_by("pk").values_list("mix", "mark", "what")
+    return {(mix, mark): what for mix, mark, what in found}
 
 
 def newest_decisions(mixes: Iterable[Mix]) -> dict[tuple[int, int], Decision]:

@@ -6,6 +6,8 @@ from . import files_views, health, production_views, review_views, spec_views, v
 
 urlpatterns = [
     path("", views.home, name="desk"),
+    path("next/", views.up_next, name="up-next"),
+    path("next/state/", views.up_next_state, name="up-next-state"),
     path("health/", health.health, name="health"),
     path("figures/", health.figures, name="figures"),
     path("productions/<int:production_id>/", views.production, name="production"),

@@ -1,5 +1,6 @@
 """Versions of what pages show: a few look-ups by index, so that asking every few seconds costs nearly nothing."""
 
+from collections.abc import Sequence
 from datetime import UTC, datetime
 
 from django.db.models import Max, Sum
@@ -7,7 +8,7 @@ from django.db.models import Max, Sum
 from ..accounts.models import AuditEntry
 from ..config.refresh import Version
 from ..dispatch.models import Answer
-from ..library.models import Mix, Production
+from ..library.models import Mix
 from ..measuring.models import Correction, Judgement, Run
 from ..measuring.selectors import active_runs
 from ..notes.models import Decision, Note, Trim
@@ -34,20 +35,20 @@ def version_of_review(mix: Mix, judgement: Judgement | None, run: Run | None) ->
     }
 
 
-def version_of_desk(production: Production, seen: Version) -> Version:
-    """What a desk is drawn from.
+def version_of_desk(productions: Sequence[int], seen: Version) -> Version:
+    """What a list of the programmes of some productions is drawn from.
 
     What people did stands in the audit trail; what workers ended is looked for since ``seen``.
     """
-    trail = AuditEntry.objects.filter(production=production).aggregate(n=Max("pk"))["n"] or 0
+    trail = AuditEntry.objects.filter(production__in=productions).aggregate(n=Max("pk"))["n"] or 0
     since = _time(seen.get("ended", ""))
-    judged = Judgement.objects.filter(judged_at__gt=since, run__mix__programme__production=production)
-    ended = Run.objects.filter(finished__gt=since, mix__programme__production=production)
+    judged = Judgement.objects.filter(judged_at__gt=since, run__mix__programme__production__in=productions)
+    ended = Run.objects.filter(finished__gt=since, mix__programme__production__in=productions)
     newest = max(judged.aggregate(n=Max("judged_at"))["n"] or since, ended.aggregate(n=Max("finished"))["n"] or since)
     return {
         "trail": str(trail),
         "ended": str(newest.timestamp()),
-        "runs": ",".join(f"{r.pk}{r.state[0]}{r.progress:.3f}{r.stage}" for r in active_runs(production)) or "none",
+        "runs": ",".join(f"{r.pk}{r.state[0]}{r.progress:.3f}{r.stage}" for r in active_runs(productions)) or "none",
     }
 
 

@@ -27,6 +27,7 @@ onKeys({
   m: () => followKey("m"),
   s: () => followKey("s"),
   p: () => followKey("p"),
+  u: () => followKey("u"),
 });
 if (document.querySelector(".productions"))
   onKeys(Object.fromEntries(Array.from("123456789", (key) => [key, () => followKey(key)])));
