@@ -324,5 +324,5 @@ class ConfinedTest(FilesTest):
 class WarmTest(unittest.TestCase):
     def test_runs_every_loop(self):
         with mock.patch("mezzavoce_core.command.precompile.Meter") as meter:
-            precompile.main()
+            precompile.levels()
         self.assertEqual(meter.call_count, 2)

@@ -100,6 +100,7 @@ FIELDS = [
     "tracks",
     "usual",
     "username",
+    "words_again",
     "version",
     "what",
 ]
@@ -277,6 +278,7 @@ class PermissionFirstTest(EveryAddressCase):
         "sign-in",
         "editor-answer",
         "change-own",
+        "put-away",
         "change-password",
         "ask-for-password",
         "first-account",

@@ -173,9 +173,34 @@ class OwnPageTest(PeopleCase):
         self.client.post(reverse("change-own"), {"name": "Rita\r\nRoe"})
         self.reviewer.refresh_from_db()
         self.assertEqual((self.reviewer.name, self.reviewer.answers_by_mail), ("Rita Roe", False))
-        self.client.post(reverse("change-own"), {"name": "Rita", "answers_by_mail": "yes"})
+        self.client.post(reverse("change-own"), {"name": "Rita", "answers_by_mail": "yes", "light": "night"})
         self.reviewer.refresh_from_db()
         self.assertTrue(self.reviewer.answers_by_mail)
+
+    def test_light_follows_a_person_from_browser_to_browser(self):
+        self.client.post(reverse("light"), {"light": "night", "back": "/own/"})
+        elsewhere = self.client_class()
+        elsewhere.force_login(self.reviewer)
+        self.assertContains(elsewhere.get(reverse("own")), 'data-light="night"')
+        elsewhere.post(reverse("change-own"), {"name": "Rita", "light": ""})
+        self.assertContains(self.client.get(reverse("own")), 'data-light=""')
+        answer = self.client.post(reverse("change-own"), {"name": "Rita", "light": "dusk"})
+        self.assertContains(answer, "by day, by night", status_code=422)
+
+    def test_first_words_are_put_away_and_brought_back(self):
+        desk = reverse("production", args=[self.production.pk])
+        self.assertContains(self.client.get(desk), "This is the desk")
+        quietly = {"headers": {"Accept": "application/json"}}
+        self.assertEqual(self.client.post(reverse("put-away"), {"about": "desk"}, **quietly).status_code, 204)
+        self.assertNotContains(self.client.get(desk), "This is the desk")
+        ingest = reverse("ingest", args=[self.production.pk])
+        self.assertContains(self.client.get(ingest), "I know this")
+        back = self.client.post(reverse("put-away"), {"about": "ingest", "back": ingest})
+        self.assertRedirects(back, ingest)
+        self.assertNotContains(self.client.get(ingest), "I know this")
+        self.assertEqual(self.client.post(reverse("put-away"), {"about": "x" * 300}, **quietly).status_code, 422)
+        self.client.post(reverse("change-own"), {"name": "Rita", "words_again": "yes"})
+        self.assertContains(self.client.get(desk), "This is the desk")
 
     def test_the_password_wants_the_one_of_today_and_ends_other_sessions(self):
         elsewhere = self.client_class()

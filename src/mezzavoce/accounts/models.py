@@ -37,6 +37,10 @@ class Person(AbstractBaseUser):
     session_round = models.PositiveIntegerField(default=0)
     # The last choice when notes were sent: a mail when editors answer, or the pages alone.
     answers_by_mail = models.BooleanField(default=True)
+    # Day or night; empty: as the system has it.
+    light = models.CharField(max_length=5, blank=True)
+    # Names of pages whose first words were read and put away.
+    put_away = models.JSONField(default=list, blank=True)
 
     USERNAME_FIELD = "mail"
     REQUIRED_FIELDS: ClassVar[list[str]] = ["name"]

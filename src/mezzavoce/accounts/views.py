@@ -4,10 +4,11 @@ from django.conf import settings
 from django.contrib.auth.views import LoginView, LogoutView
 from django.http import HttpRequest, HttpResponse, HttpResponseBadRequest
 from django.shortcuts import redirect
-from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
+from ..config.inputs import way_back
 from .forms import SignInForm
+from .models import Person
 
 
 class SignIn(LoginView):
@@ -26,13 +27,12 @@ class SignOut(LogoutView):
 
 @require_POST
 def light(request: HttpRequest) -> HttpResponse:
-    """Choose day or night, remembered by the browser."""
+    """Choose day or night, remembered for the person, or by the browser where nobody is signed in."""
     chosen = request.POST.get("light")
     if chosen not in ("day", "night"):
         return HttpResponseBadRequest("The light is day or night.")
-    back = request.POST.get("back", "/")
-    if not url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()}):
-        back = "/"
-    response = redirect(back)
+    response = redirect(way_back(request))
+    if request.user.is_authenticated:
+        Person.objects.filter(pk=request.user.pk).update(light=chosen)
     response.set_cookie("light", chosen, max_age=60 * 60 * 24 * 365, samesite="Lax", secure=settings.SECURE_COOKIES)
     return response

@@ -4,6 +4,9 @@ import math
 import re
 import unicodedata
 
+from django.http import HttpRequest
+from django.utils.http import url_has_allowed_host_and_scheme
+
 from .refusals import Refused
 
 _WHOLE = re.compile(r"[0-9]{1,18}")
@@ -37,6 +40,12 @@ def one_line(text: str, most: int, what: str) -> str:
     if len(line) > most:
         raise Refused(f"{what} may have {most} characters; this has {len(line)}. Shorten it.")
     return line
+
+
+def way_back(request: HttpRequest) -> str:
+    """The address of ours that a form wants to go back to; the desk where it names none."""
+    back = request.POST.get("back", "/")
+    return back if url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()}) else "/"
 
 
 def client_key(text: str | None) -> str | None:

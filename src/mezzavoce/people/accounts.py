@@ -16,6 +16,9 @@ from .links import Purpose, address_of, make_link, use_up
 from .mails import carry
 from .models import PersonalLink
 
+LIGHTS = ("", "day", "night")
+FIRST_WORDS = ("desk", "review", "notes", "ingest")
+"""Pages that say what to do first until somebody knows it."""
 _GONE = "This link has been used meanwhile. If that was you, sign in; else ask for another one."
 
 
@@ -124,13 +127,30 @@ def _put_password(person: Person, password: str) -> None:
     PersonalLink.objects.filter(purpose=Purpose.PASSWORD, person=person, used_at=None).update(withdrawn=True)
 
 
-def change_own(person: Person, name: str, *, answers_by_mail: bool) -> None:
-    """One's own name, and which mails one wants."""
-    before, person.name, person.answers_by_mail = person.name, named(name), answers_by_mail
+def change_own(person: Person, name: str, *, answers_by_mail: bool, light: str) -> None:
+    """One's own name, which mails one wants, and light by day or night (empty: as the system has it)."""
+    if light not in LIGHTS:
+        raise Refused("The light is by day, by night, or as the system has it.")
+    before, person.name, person.answers_by_mail, person.light = person.name, named(name), answers_by_mail, light
     with transaction.atomic():
-        person.save(update_fields=["name", "answers_by_mail"])
+        person.save(update_fields=["name", "answers_by_mail", "light"])
         if before != person.name:
             record(None, person, "rename oneself", person.mail, before=before, after=person.name)
+
+
+def put_away(person: Person, name: str) -> None:
+    """The first words of a page were read; they are not shown to this person any more."""
+    if name not in FIRST_WORDS:
+        raise Refused("This page is out of date; reload it.")
+    with transaction.atomic():
+        row = Person.objects.select_for_update().get(pk=person.pk)
+        row.put_away = sorted({*row.put_away, name})
+        row.save(update_fields=["put_away"])
+
+
+def bring_words_back(person: Person) -> None:
+    """Show the first words of every page again."""
+    Person.objects.filter(pk=person.pk).update(put_away=[])
 
 
 def sign_out_everywhere(person: Person) -> None:

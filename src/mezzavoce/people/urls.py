@@ -11,6 +11,7 @@ urlpatterns = [
     path("password/<str:token>/", views.new_password, name="new-password"),
     path("own/", views.own, name="own"),
     path("own/change/", views.change_own, name="change-own"),
+    path("own/put-away/", views.put_away, name="put-away"),
     path("own/password/", views.change_password, name="change-password"),
     path("own/sign-out-everywhere/", views.sign_out_everywhere, name="sign-out-everywhere"),
     path("accounts/", views.all_accounts, name="accounts"),

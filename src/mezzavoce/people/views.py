@@ -17,7 +17,8 @@ from mezzavoce_core.errors import MezzavoceError
 from ..accounts.access import require_administrator
 from ..accounts.models import Person
 from ..accounts.requests import PersonRequest
-from ..config.refusals import Refused, TooOften
+from ..config.inputs import way_back
+from ..config.refusals import Refused, TooOften, wants_json
 from ..library.selectors import shipped_specs
 from . import accounts, mails, members
 from .links import Purpose, open_link
@@ -124,11 +125,22 @@ def own(request: PersonRequest) -> HttpResponse:
 @login_required
 @require_POST
 def change_own(request: PersonRequest) -> HttpResponse:
-    """Name and mails."""
-    wanted = request.POST.get("answers_by_mail") == "yes"
-    accounts.change_own(request.user, request.POST.get("name", ""), answers_by_mail=wanted)
+    """Name, mails and light."""
+    said = request.POST
+    wanted = said.get("answers_by_mail") == "yes"
+    accounts.change_own(request.user, said.get("name", ""), answers_by_mail=wanted, light=said.get("light", ""))
+    if said.get("words_again"):
+        accounts.bring_words_back(request.user)
     messages.success(request, "Saved.")
     return redirect("own")
+
+
+@login_required
+@require_POST
+def put_away(request: PersonRequest) -> HttpResponse:
+    """The first words of a page were read."""
+    accounts.put_away(request.user, request.POST.get("about", ""))
+    return HttpResponse(status=204) if wants_json(request) else redirect(way_back(request))
 
 
 @login_required

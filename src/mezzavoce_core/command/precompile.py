@@ -1,5 +1,7 @@
 """Fill the compiled cache at set-up, so that no user waits for the compiler."""
 
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
 from typing import Any
 
 import numpy as np
@@ -14,16 +16,18 @@ from ..signal.spectrum import COLUMNS
 
 
 def main() -> None:
-    """Run every compiled loop once."""
-    loops()
+    """Run every compiled loop once, in two processes: a fresh machine waits for it."""
+    with ProcessPoolExecutor(max_workers=2, mp_context=get_context("spawn")) as pool:
+        for part in [pool.submit(gains), pool.submit(levels)]:
+            part.result()
     # What FLAC calls back comes last: loading it takes a part of the compiler along that nothing else needs.
     from ..media.flac import CALLED  # noqa: PLC0415
 
     assert all(called.address for called in CALLED)
 
 
-def loops() -> None:
-    """All but those for FLAC, on a short signal."""
+def levels() -> None:
+    """The loops of reading and of the meter, on a short signal."""
     for channels in (1, 2):
         meter = Meter(48000, channels, Wanted(bands=True, spectrum=True))
         meter.feed(np.zeros((48000, channels), dtype=np.float32))
@@ -36,14 +40,18 @@ def loops() -> None:
         # What is read from a file cannot be written to, which is a type of its own to the compiler.
         for values in (np.zeros(16, dtype=kind), np.frombuffer(bytes(16 * np.dtype(kind).itemsize), dtype=kind)):
             planar(values, np.float32(1.0), out, 0)
-    # Music of a kind, and speech in the middle of it.
-    levels = np.random.default_rng(1).normal(-40.0, 3.0, (3000, COLUMNS)).astype(np.float32)
-    levels[600:900] -= np.float32(10)
-    find_gain(levels, [(12.2, 17.5)])
     unpack_24(np.zeros(18, dtype=np.uint8), out, 0, 3)
     highest_bits(out[0].view(np.uint32))
     take_out(out[0], out[1], np.float32(1.0))
     mean_squares(out[0], np.array([0, 8]), out[1, :1])
+
+
+def gains() -> None:
+    """The loops that find what was done to the music, and those of remedies."""
+    # Music of a kind, and speech in the middle of it.
+    spectra = np.random.default_rng(1).normal(-40.0, 3.0, (3000, COLUMNS)).astype(np.float32)
+    spectra[600:900] -= np.float32(10)
+    find_gain(spectra, [(12.2, 17.5)])
     changes = np.ones((2, 2, 2, 3))
     deepen(
         np.ones((3, 2)),

@@ -1,4 +1,5 @@
 // What every page does: the sheet of keys, links that have a key, short explanations.
+import { say, send } from "./http.js";
 import { onKeys } from "./keys.js";
 
 function openSheet() {
@@ -19,6 +20,20 @@ export function explain(part) {
     .forEach((term) => new window.bootstrap.Popover(term, { container: "body" }));
 }
 
+/** The first words of a page, once somebody knows them. */
+async function putAway(event) {
+  event.preventDefault();
+  const form = event.target;
+  try {
+    await send(form.action, new FormData(form));
+    form.closest("[data-first-words]").remove();
+    window.dispatchEvent(new Event("resize"));
+  } catch (error) {
+    say(error.message, true);
+  }
+}
+
+document.querySelectorAll("[data-first-words] form").forEach((form) => form.addEventListener("submit", putAway));
 document.querySelectorAll("[data-help]").forEach((button) => button.addEventListener("click", openSheet));
 onKeys({
   "?": openSheet,

@@ -27,7 +27,7 @@ def foreseen(  # noqa: PLR0913, PLR0917  (compiled loops take arrays, no objects
 ) -> None:
     """What is to be expected at every place.
 
-    From what is done at those that the ``lags`` ``(blocks, partners)`` of its block lead to.
+    From what is done at those that the ``lags`` ``(blocks, partners)`` of its block first_words to.
 
     ``changed`` and ``expected`` ``(places, bands)``; place k stands ``first + k * hop`` frames from where blocks of
     ``block`` frames begin, ``step`` ``(bands,)`` is what a change of 1 dB is. A partner counts by how its bands move
