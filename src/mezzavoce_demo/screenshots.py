@@ -69,9 +69,11 @@ def _walk(page: Page, address: str, target: Path) -> str:
     page.screenshot(path=target / "sign-in.png")
     page.click("text=As the reviewer")
     page.wait_for_selector("#desk")
+    _know(page)
     _review(page, target)
     page.keyboard.press("m")
     page.wait_for_selector("text=See what will go out")
+    _know(page)
     page.screenshot(path=target / "notes.png")
     page.click("text=See what will go out")
     page.wait_for_selector("text=This is what will go out")
@@ -87,6 +89,9 @@ def _walk(page: Page, address: str, target: Path) -> str:
     page.goto(address)
     page.wait_for_selector("td.standing:has-text('waits for answers')")
     page.screenshot(path=target / "desk.png")
+    page.keyboard.press("u")
+    page.wait_for_selector(".up-next")
+    page.screenshot(path=target / "up-next.png")
     _open(page, address, "The Net Loft")
     page.wait_for_selector(".sample-picture")
     page.screenshot(path=target / "review-signal.png")
@@ -119,6 +124,12 @@ def _walk(page: Page, address: str, target: Path) -> str:
     return link
 
 
+def _know(page: Page) -> None:
+    """Put the first words of a page away."""
+    page.click("text=I know this")
+    page.wait_for_selector("[data-first-words]", state="detached")
+
+
 def _alike(page: Page, address: str, target: Path) -> None:
     """Several findings of one kind, decided together."""
     _open(page, address, "Everybody Came to the Quay")
@@ -139,6 +150,7 @@ def _open(page: Page, address: str, title: str) -> None:
 def _review(page: Page, target: Path) -> None:
     page.click("text=The Bell Buoy off Tarn Skerry")
     page.wait_for_selector("#play:visible")
+    _know(page)
     page.wait_for_timeout(1500)
     page.screenshot(path=target / "review-day.png")
     page.keyboard.press("Enter")
@@ -160,6 +172,8 @@ def _ingest(page: Page, number: str, target: Path) -> None:
     media = max(folders, key=lambda folder: folder.stat().st_mtime)
     page.set_input_files("#choose", sorted(str(p) for p in media.glob(f"* {number} *")))
     page.wait_for_selector("#measure:not([disabled])")
+    if page.is_visible("text=I know this"):
+        _know(page)
     page.wait_for_timeout(500)
     page.screenshot(path=target)
 
