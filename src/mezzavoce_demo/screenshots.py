@@ -105,6 +105,12 @@ def _walk(page: Page, address: str, target: Path) -> str:
     page.wait_for_selector("#span-panel:visible")
     page.screenshot(path=target / "speech.png")
     _alike(page, address, target)
+    _other_pages(page, address, target)
+    return link
+
+
+def _other_pages(page: Page, address: str, target: Path) -> None:
+    """What is not on the way of a mix."""
     page.goto(address)
     page.click("text=Planted")
     page.wait_for_selector(".planted")
@@ -121,7 +127,6 @@ def _walk(page: Page, address: str, target: Path) -> str:
     for number, name in (("03", "ingest"), ("06", "track-map")):
         page.goto(address)
         _ingest(page, number, target / f"{name}.png")
-    return link
 
 
 def _know(page: Page) -> None:
