@@ -16,7 +16,7 @@ from mezzavoce.dispatch import mails
 from mezzavoce.dispatch.models import Delivery, Notice
 from mezzavoce.library import intake as library
 from mezzavoce.library.models import Mix
-from mezzavoce.library.sounds import Piece, Shape
+from mezzavoce.library.sounds import Piece
 from mezzavoce.measuring import actions as measuring
 from mezzavoce.measuring import judging
 from mezzavoce.measuring.models import Correction
@@ -26,7 +26,7 @@ from mezzavoce.notes.labels import label
 from mezzavoce.notes.models import Decision, Mark, Note
 from mezzavoce.notes.selectors import marked
 from mezzavoce_core.exchange.document import document
-from tests.signals import chord, info, talk, three_stems
+from tests.signals import chord, talk, three_stems
 from tests.web.base import SPANS, make_mix, make_people, measure_mix, stored
 
 
@@ -112,13 +112,8 @@ class AtOnceTest(TransactionTestCase):
                 ),
             )
 
-        # Patched once around all threads: patches that threads put on and take off beside each other stay behind.
-        with (
-            mock.patch.object(library, "shape_of", return_value=Shape(2, "stereo", info(40.0))),
-            mock.patch.object(library, "_check_files"),
-        ):
-            for thread in [self.beside(take, file) for file in files]:
-                thread.join(60)
+        for thread in [self.beside(take, file) for file in files]:
+            thread.join(60)
         self.assertEqual(sorted(self.production.programmes.values_list("number", flat=True)), [1, 2, 3, 4, 5])
 
     def test_two_people_decide_the_same_findings_at_once(self):
