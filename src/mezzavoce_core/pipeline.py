@@ -53,6 +53,8 @@ class Job:
     peak_floor_dbtp: float | None = None
     threads: int = 2
     levels_only: bool = False
+    outline: bool = False
+    """Whether the outline of the mix is kept, by which another mix is laid beside it."""
 
 
 @dataclass(frozen=True)
@@ -123,7 +125,9 @@ def _proxies(count: int, rate_hz: int) -> Iterator[list[MonoProxy]]:
 def _passes(job: Job, mix: Source, sources: Sequence[Source], proxies: Sequence[MonoProxy]) -> list[MeterPass]:
     """How each file is metered, the mix first; a mono proxy of each is made on the way where there are stems."""
     floor = None if job.peak_floor_dbtp is None else float(db_to_amplitude(job.peak_floor_dbtp))
-    whole_mix = MeterPass(mix, "loudness and peaks of the mix", Wanted(floor=floor), proxies[0] if proxies else None)
+    whole_mix = MeterPass(
+        mix, "loudness and peaks of the mix", Wanted(floor=floor, outline=job.outline), proxies[0] if proxies else None
+    )
     stems = [
         MeterPass(own, f"the {stem.role} stem “{own.name}”", _wanted(job, stem.role), proxy)
         for stem, own, proxy in zip(job.stems, sources, proxies[1:], strict=True)

@@ -5,6 +5,7 @@ import json
 import math
 import sys
 from collections.abc import Iterator
+from dataclasses import replace
 from typing import Any
 
 from ..errors import MezzavoceError, UsageError
@@ -18,6 +19,7 @@ from ..media.probe import FileInfo, probe
 from ..media.source import Sound
 from ..media.tracks import MIX, mix_tracks, parse_map, write_tracks
 from ..pipeline import Job, Judging, Ranges, Stem, run
+from ..reading import Progress
 from ..roles import ROLES
 from ..timecode import Clock
 from .options import LATER, parser
@@ -30,7 +32,7 @@ def main(arguments: list[str] | None = None) -> int:
     """Run the command; returns the exit code."""
     try:
         options = parser().parse_args(arguments)
-        return _render(options) if options.command == "render" else _measure(options)
+        return {"render": _render, "recheck": _recheck}.get(options.command, _measure)(options)
     except MezzavoceError as error:
         sys.stderr.write(f"mezzavoce: {error}\n")
     except OSError as error:
@@ -39,20 +41,59 @@ def main(arguments: list[str] | None = None) -> int:
 
 
 def _measure(options: argparse.Namespace) -> int:
-    for name, option in LATER.items():
-        if getattr(options, name):
-            raise UsageError(f"{option} is not part of this version; leave it out.")
-    spec = load(options.spec)
-    corrections = read_corrections(options.corrections) if options.corrections else ()
-    captions = read_captions(options.captions) if options.captions else ()
-    job = _job(options, None if options.series else spec.limits.true_peak_max_dbtp)
-    show = sys.stderr.isatty() and not options.quiet
-    judgement = run(job, Judging(spec, corrections, _ranges(options), captions), _draw_bar if show else _no_bar)
+    how = _how(options)
+    job = _job(options, None if options.series else how.spec.limits.true_peak_max_dbtp)
+    judgement = run(job, how, _progress(options))
     if options.series:
         write_npz(judgement, options.series)
     result: dict[str, Any] = document(judgement)
     sys.stdout.write(json.dumps(result, ensure_ascii=False, allow_nan=False) + "\n" if options.json else report(result))
     return PASS if judgement.verdict == "pass" else FAIL
+
+
+def _how(options: argparse.Namespace) -> Judging:
+    """How the options want a mix to be judged."""
+    for name, option in LATER.items():
+        if getattr(options, name):
+            raise UsageError(f"{option} is not part of this version; leave it out.")
+    spec = load(options.spec)
+    corrections = read_corrections(options.corrections) if options.corrections else ()
+    return Judging(spec, corrections, _ranges(options), read_captions(options.captions) if options.captions else ())
+
+
+def _progress(options: argparse.Namespace) -> Progress:
+    return _draw_bar if sys.stderr.isatty() and not options.quiet else _no_bar
+
+
+def _recheck(options: argparse.Namespace) -> int:
+    from ..versions.alignment import align  # noqa: PLC0415  (measuring, which is done far more often, does not wait for it)
+    from ..versions.document import recheck_document  # noqa: PLC0415
+    from ..versions.recheck import holds, recheck  # noqa: PLC0415
+    from ..versions.report import recheck_report  # noqa: PLC0415
+
+    how, floor = _how(options), None
+    options.series, options.mix = None, [options.mix]
+    floor = how.spec.limits.true_peak_max_dbtp
+    new = run(replace(_job(options, floor), outline=True), how, _progress(options))
+    old = run(_old_job(options, floor), Judging(how.spec), _progress(options))
+    alignment = align(old.measurement.mix.outline, new.measurement.mix.outline)
+    before, now = document(old), document(new)
+    found = recheck(before, now, alignment)
+    result = recheck_document(before, now, alignment, found)
+    sys.stdout.write(
+        json.dumps(result, ensure_ascii=False, allow_nan=False) + "\n" if options.json else recheck_report(result)
+    )
+    return PASS if holds(found) else FAIL
+
+
+def _old_job(options: argparse.Namespace, floor_dbtp: float | None) -> Job:
+    """The former mix, with stems of its own; what else was said counts for the new one."""
+    stems = tuple(Stem(Sound((path,), path.name), role) for role in ROLES for path in getattr(options, f"old_{role}"))
+    path = options.old
+    mix = Sound((path,), path.name, mix_tracks(probe(path)))
+    floor = -math.inf if floor_dbtp is None else floor_dbtp
+    threads, levels = max(1, options.threads), options.levels_only
+    return Job(mix, stems, peak_floor_dbtp=floor, threads=threads, levels_only=levels, outline=True)
 
 
 def _render(options: argparse.Namespace) -> int:

@@ -40,6 +40,15 @@ def parser() -> argparse.ArgumentParser:
         nargs="+",
         help="video or audio file; several where each holds one channel of the mix",
     )
+    _add_measuring(measure)
+    measure.add_argument("--series", metavar="FILE.npz", type=Path, help="write the curves over time")
+    _add_recheck(commands)
+    _add_render(commands)
+    return found
+
+
+def _add_measuring(measure: argparse.ArgumentParser) -> None:
+    """How a mix is measured and judged."""
     for role in ROLES:
         measure.add_argument(
             f"--{role}",
@@ -102,12 +111,27 @@ def parser() -> argparse.ArgumentParser:
         help="processors to use (default: %(default)s)",
     )
     measure.add_argument("--json", action="store_true", help="one JSON object on standard output")
-    measure.add_argument("--series", metavar="FILE.npz", type=Path, help="write the curves over time")
     measure.add_argument("--quiet", action="store_true", help="no progress bar")
     for name, option in LATER.items():
         measure.add_argument(option, dest=name, metavar="…", action="append", default=[], help=argparse.SUPPRESS)
-    _add_render(commands)
-    return found
+
+
+def _add_recheck(commands: Any) -> None:
+    recheck = commands.add_parser(
+        "recheck", help="lay a new mix beside a former one and say what became of every finding"
+    )
+    recheck.add_argument("old", metavar="OLD", type=Path, help="the former mix")
+    recheck.add_argument("mix", metavar="NEW", type=Path, help="the new mix")
+    for role in ROLES:
+        recheck.add_argument(
+            f"--old-{role}",
+            metavar="FILE",
+            type=Path,
+            action="append",
+            default=[],
+            help=f"{role} stem of the former mix",
+        )
+    _add_measuring(recheck)
 
 
 def _add_render(commands: Any) -> None:
@@ -147,3 +171,7 @@ def files(arguments: Sequence[str]) -> Iterator[Path]:
     yield from options.mix if isinstance(options.mix, list) else [options.mix]
     for role in ROLES:
         yield from getattr(options, role)
+    if options.command == "recheck":
+        yield options.old
+        for role in ROLES:
+            yield from getattr(options, f"old_{role}")

@@ -1,7 +1,7 @@
 """A measurement as one file (NumPy ``.npz`` with a JSON header), so that it can be judged again without decoding."""
 
 import json
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 
 import numpy as np
@@ -34,6 +34,8 @@ def write_features(measurement: Measurement, path: Path) -> None:
         ],
         "gain": None if measurement.gain is None else gain_dict(measurement.gain),
     }
+    if len(measurement.mix.outline):
+        arrays["outline"] = measurement.mix.outline
     if measurement.rest is not None:
         arrays |= {"rest_mix": measurement.rest.mix, "rest_left": measurement.rest.left}
     part = path.with_suffix(".part")
@@ -55,6 +57,8 @@ def read_features(path: Path) -> Measurement:
                 Levels(samples=n, gaps=gaps[k], **{name: stored[f"{name}_{k}"] for name in _ARRAYS})
                 for k, n in enumerate(header["samples"])
             ]
+            if "outline" in stored:
+                levels[0] = replace(levels[0], outline=stored["outline"])
             rest = Rest(stored["rest_mix"], stored["rest_left"]) if "rest_mix" in stored else None
     except (OSError, ValueError, KeyError) as error:
         raise NotMeasurable(f"The stored measurement cannot be read ({error}); measure the mix again.") from None

@@ -5,7 +5,7 @@ State is carried from block to block.
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache, partial
 from itertools import zip_longest
 from typing import Any
@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 from ..signal.bands import CENTRES_HZ, Bands
 from ..signal.filters import interpolator, interpolator_bounds, k_weighting, recursion
 from ..signal.kernels import flat_runs, sample_peaks, true_peaks
+from ..signal.outline import BANDS as OUTLINE_BANDS
+from ..signal.outline import Outline
 from ..signal.rows import Rows
 from ..signal.spectrum import COLUMNS, Spectrum
 from ..signal.vector_filter import STRETCHES, TABLE
@@ -30,6 +32,10 @@ _FLAT_FROM = 0.988
 _FLAT_LEAST = 0.1
 # After so long nothing of what came before is left in the filters of K-weighting (-280 dB).
 _FORGOTTEN_S = 0.15
+
+
+def _no_outline() -> NDArray[np.int16]:
+    return np.zeros((0, OUTLINE_BANDS), dtype=np.int16)
 
 
 @dataclass(frozen=True)
@@ -56,6 +62,8 @@ class Levels:
     bands: NDArray[np.float32]
     spectrum: NDArray[np.int16]
     gaps: tuple[Gap, ...] = ()
+    outline: NDArray[np.int16] = field(default_factory=_no_outline)
+    """``(frames of 20 ms, 18)``, see ``signal.outline``; no rows where it was not asked for."""
 
 
 @dataclass(frozen=True)
@@ -72,6 +80,7 @@ class Wanted:
     faults: bool = True
     bands: bool = False
     spectrum: bool = False
+    outline: bool = False
 
 
 class Meter:
@@ -108,6 +117,7 @@ class Meter:
         self._peaks = _Peaks(rate_hz, channels, self._wanted, ticks) if self._wanted.peaks else None
         self._bands = Bands(rate_hz, channels) if self._wanted.bands else None
         self._spectrum = Spectrum(rate_hz, channels, about_s) if self._wanted.spectrum else None
+        self._outline = Outline(rate_hz, channels, about_s) if self._wanted.outline else None
 
     @property
     def seconds(self) -> float:
@@ -125,7 +135,7 @@ class Meter:
         ``beside`` does something else with them meanwhile; a ``helper`` takes half of the work.
         """
         channels = np.ascontiguousarray(block.T)
-        parts = [part.feed for part in (self._bands, self._spectrum, self._peaks) if part is not None]
+        parts = [part.feed for part in (self._bands, self._spectrum, self._outline, self._peaks) if part is not None]
         own: list[Callable[[], None]] = [
             partial(self._feed_power, channels),
             *([partial(beside, block)] if beside else []),
@@ -146,6 +156,7 @@ class Meter:
             bands=self._bands.finish() if self._bands else np.zeros((0, len(CENTRES_HZ)), dtype=np.float32),
             spectrum=self._spectrum.finish() if self._spectrum else np.zeros((0, COLUMNS), dtype=np.int16),
             samples=self._seen,
+            outline=self._outline.finish() if self._outline else _no_outline(),
             **found,
         )
 

@@ -17,7 +17,7 @@ FRAMES_PER_S = 10
 _EXACT_HZ = 1000 * 2.0 ** (np.arange(-8, 10) / 3)
 # Neighbours fade into each other over so long.
 _FADE_S = 0.0125
-_LEAST_HZ = 22050
+LEAST_HZ = 22050
 _FIRST = 1024
 
 
@@ -36,10 +36,10 @@ class Bands:
         # both.
         self._twins = channels == 2
         own = 1 if self._twins else channels
-        self._halvers: list[_Halver] = []
-        while rate_hz >= 2 * _LEAST_HZ and rate_hz % 2 == 0:
+        self._halvers: list[Halver] = []
+        while rate_hz >= 2 * LEAST_HZ and rate_hz % 2 == 0:
             rate_hz //= 2
-            self._halvers.append(_Halver(own))
+            self._halvers.append(Halver(own))
         window = _window(rate_hz)
         size = good_size(len(window))
         self._frames = Frames(rate_hz, FRAMES_PER_S, window, size, _bins(rate_hz, size), own)
@@ -67,7 +67,7 @@ class Bands:
         return np.concatenate(self._found)[:count]
 
 
-class _Halver:
+class Halver:
     """Halves the rate of channels fed in any portions; sample n of the result lies at sample 2 n of the signal."""
 
     def __init__(self, channels: int) -> None:

@@ -57,9 +57,9 @@ class Spectrum:
         parts = _parted(channels)
         found = [frames.feed(part) for frames, part in zip(self._frames, parts, strict=True)]
         self._found.add(
-            _hundredths(np.concatenate([*found, *(np.zeros_like(found[0]) for _ in range(2 - len(found)))], axis=1))
+            hundredths(np.concatenate([*found, *(np.zeros_like(found[0]) for _ in range(2 - len(found)))], axis=1))
         )
-        self._quick.add(_hundredths(self._instants.feed(parts[0])))
+        self._quick.add(hundredths(self._instants.feed(parts[0])))
 
     def finish(self) -> NDArray[np.int16]:
         """The frames that the signal fills, the last ones against silence."""
@@ -77,13 +77,13 @@ class _Cut:
         self._rate_hz = rate_hz
         self.size: int = 1 << round(float(np.log2(window_s * rate_hz)))
         self._window = np.hanning(self.size + 1)[:-1]
-        self._bins = _bins(rate_hz, self.size, float((self._window**2).sum()), edges_hz)
+        self._bins = log_bins(rate_hz, self.size, float((self._window**2).sum()), edges_hz)
 
     def frames(self, per_s: int, channels: int) -> Frames:
         return Frames(self._rate_hz, per_s, self._window.astype(np.float32), self.size, self._bins, channels)
 
 
-def _hundredths(squares: NDArray[np.float32]) -> NDArray[np.int16]:
+def hundredths(squares: NDArray[np.float32]) -> NDArray[np.int16]:
     """Levels of mean squares in hundredths of a dB."""
     level = 10 * np.log10(np.maximum(squares, np.float32(10 ** (FLOOR_DB / 10))))
     return np.round(level * 100).astype(np.int16)
@@ -120,7 +120,7 @@ def _parted(channels: NDArray[np.float32]) -> list[NDArray[np.float32]]:
     return [np.concatenate([((left + right) * half)[None], channels[2:]]), ((left - right) * half)[None]]
 
 
-def _bins(rate_hz: int, size: int, window_energy: float, edges: Floats) -> Bins:
+def log_bins(rate_hz: int, size: int, window_energy: float, edges: Floats) -> Bins:
     """Bands between edges on a logarithmic scale; a bin on an edge is shared."""
     width = rate_hz / size
     # A band narrower than a bin is widened to one, so that each holds energy of its own place.
