@@ -1,6 +1,9 @@
 """A new mix laid beside a former one by its sound: what lies where, and what became of every finding."""
 
 import unittest
+from dataclasses import replace
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
 
@@ -9,7 +12,7 @@ from mezzavoce_core.exchange.features import read_features, write_features
 from mezzavoce_core.signal.outline import BANDS, FRAMES_PER_S, Outline
 from mezzavoce_core.versions.alignment import align
 from mezzavoce_core.versions.document import alignment_dict, alignment_from_dict
-from tests.signals import RATE, Folder, measured, noise, talk
+from tests.signals import RATE, measured, noise, talk
 
 FRAME_S = 1 / 25
 
@@ -61,7 +64,9 @@ class AlignmentTest(unittest.TestCase):
         self.assertAlmostEqual(found.inserted[0][1], 7.3, delta=FRAME_S)
 
     def test_a_scene_taken_out_and_another_put_in(self):
-        new = np.concatenate([cut(self.old, 0, 60), cut(self.old, 72, 150), outline_of(9, seed=3), self.old[frames(150) :]])
+        new = np.concatenate(
+            [cut(self.old, 0, 60), cut(self.old, 72, 150), outline_of(9, seed=3), self.old[frames(150) :]]
+        )
         found = self.placed(new, (30, 30), (66, None), (100, 88), (160, 157), (230, 227))
         self.assertEqual([round(t) for t in found.removed[0]], [60, 72])
         self.assertEqual([round(t) for t in found.inserted[0]], [138, 147])
@@ -132,7 +137,9 @@ class AlignmentTest(unittest.TestCase):
         self.assertEqual([round(t) for t in found.removed[-1]], [120, 240])
 
     def test_a_stretch_is_placed_whole_torn_or_not_at_all(self):
-        new = np.concatenate([cut(self.old, 0, 100), outline_of(2, seed=7), cut(self.old, 100, 150), self.old[frames(170) :]])
+        new = np.concatenate(
+            [cut(self.old, 0, 100), outline_of(2, seed=7), cut(self.old, 100, 150), self.old[frames(170) :]]
+        )
         found = align(self.old, new)
         for stretch, expected in (
             ((20, 30), (20, 30)),
@@ -181,9 +188,7 @@ class OutlineTest(unittest.TestCase):
         self.assertAlmostEqual(found.new_s(20.0), 15.679, delta=0.01)
 
     def test_kept_with_the_features_and_read_without_it(self):
-        from dataclasses import replace
-
-        folder = Folder(self)
+        folder = Path(self.enterContext(TemporaryDirectory()))
         bare = measured(noise(3, -20))
         kept = replace(bare, mix=replace(bare.mix, outline=outline_of(3)))
         for measurement, count in ((bare, 0), (kept, 150)):
