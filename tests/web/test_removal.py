@@ -6,7 +6,6 @@ from django.urls import reverse
 from mezzavoce.accounts.models import AuditEntry
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
 from mezzavoce.dispatch import actions as dispatch
-from mezzavoce.dispatch import removal
 from mezzavoce.dispatch.models import Answer, Dispatch
 from mezzavoce.dispatch.tokens import token_for
 from mezzavoce.library import specs
@@ -16,6 +15,7 @@ from mezzavoce.measuring.models import Judgement, Run
 from mezzavoce.measuring.queue import RUNS
 from mezzavoce.notes import actions as notes
 from mezzavoce.notes.models import Decision, Mark, Note, Placement
+from mezzavoce.recheck import removal
 from tests.web.base import ProductionCase, make_mix, measure_mix
 
 

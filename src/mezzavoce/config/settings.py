@@ -42,6 +42,7 @@ INSTALLED_APPS = [
     "mezzavoce.measuring",
     "mezzavoce.notes",
     "mezzavoce.dispatch",
+    "mezzavoce.recheck",
     "mezzavoce.people",
     "mezzavoce.screens",
     *(["mezzavoce_demo"] if DEMO else []),

@@ -24,6 +24,7 @@ from ..processes.folders import work_folder
 from ..work.execution import work_next as work_through
 from ..work.waking import wake_workers_on_commit
 from . import queue
+from .aligning import keep_alignment, lay_beside
 from .core_requests import request_for
 from .judgement_cache import read
 from .judging import judge_run, lock_measured_runs, look_ahead, rejudge
@@ -94,11 +95,13 @@ def _carry_out(run: Run) -> None:
             core_process.MeasureRequest(job, features, mix.duration_s),
             lambda share, doing: queue.report_progress(run, share, doing),
         )
+        beside = lay_beside(mix, features)
         with transaction.atomic():
             lock_measured_runs(mix)
             row = queue.RUNS.mine(run)
             if row is None:
                 return
+            keep_alignment(beside)
             row.features = keep(features, mix.production, StoredFile.Kind.FEATURES, "features.npz")
             row.peaks = _keep_peaks(row, folder)
             row.release(Run.State.MEASURED)

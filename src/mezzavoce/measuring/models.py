@@ -5,7 +5,7 @@ from typing import Any, ClassVar
 from django.db import models
 from django.utils import timezone
 
-from mezzavoce_core.exchange.forms import DETAIL, FINDING
+from mezzavoce_core.exchange.forms import ALIGNMENT, DETAIL, FINDING
 
 from ..accounts.models import Person
 from ..config.fields import StoredDocumentField
@@ -146,3 +146,19 @@ class Finding(models.Model):
         """What would mend it."""
         found: dict[str, Any] | None = self.evidence["remedy"]
         return found
+
+
+class Alignment(models.Model):
+    """A mix laid beside the one before it by its sound; derived, as a measurement is.
+
+    ``pieces`` is empty where they could not be laid beside each other; ``problem`` says why.
+    """
+
+    mix = models.OneToOneField(Mix, on_delete=models.CASCADE, related_name="alignment")
+    former = models.ForeignKey(Mix, on_delete=models.CASCADE, related_name="+")
+    pieces = StoredDocumentField(default=dict, form=ALIGNMENT)
+    problem = models.TextField(blank=True)
+
+    def __str__(self) -> str:
+        """Which two."""
+        return f"{self.mix} beside mix {self.former.number}"

@@ -225,7 +225,12 @@ def _undo_one(person: Person, mix: Mix, last: Decision) -> Decision:
 
 def last_undoable_decision(mix: Mix) -> Decision | None:
     """The newest decision on a mix that is neither undone nor an undoing itself."""
-    return Decision.objects.filter(mix=mix, undoes=None, undone_by=None).select_related("mark").order_by("-pk").first()
+    return (
+        Decision.objects.filter(mix=mix, undoes=None, undone_by=None, carried_from=None)
+        .select_related("mark")
+        .order_by("-pk")
+        .first()
+    )
 
 
 def current_decision(mark: Mark, mix: Mix) -> Decision | None:

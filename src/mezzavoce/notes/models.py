@@ -83,6 +83,8 @@ class Decision(models.Model):
     undoes = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="undone_by")
     # Decisions made together are undone together.
     batch = models.UUIDField(null=True)
+    # The decision on the mix before, where nothing about the finding changed since.
+    carried_from = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")
     # A repeated key press carries the same key and does nothing twice.
     client_key = models.CharField(max_length=40, unique=True, null=True)
 

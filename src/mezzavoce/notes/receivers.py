@@ -10,6 +10,7 @@ from mezzavoce_core.exchange.words import note_text
 from ..library.models import Mix, Programme
 from ..measuring.models import Finding, Judgement
 from ..measuring.signals import judged
+from .former import follow
 from .labels import label
 from .matching import matched
 from .models import Mark, Note, Placement
@@ -24,16 +25,34 @@ def give_marks(judgement: Judgement, findings: Sequence[Finding], **_: Any) -> N
     mix = judgement.run.mix
     placed = list(Placement.objects.filter(mix=mix).select_related("mark"))
     taken = matched(mix, findings, placed)
+    known = _from_before(judgement, findings, placed, taken)
     # Marks before the programme, as whoever decides one takes them: neither waits for the other in a circle.
-    _lock([p.mark_id for p in taken.values()])
+    _lock([*(p.mark_id for p in taken.values()), *(m.pk for m in known.values())])
+    Placement.objects.bulk_create([Placement(mark=m, mix=mix, **_seen(mix, findings[k])) for k, m in known.items()])
     marks = [p.mark for k, p in taken.items() if _refresh(p.mark, _kept(findings[k], _OF_MARK))]
     changed = [p for k, p in taken.items() if _refresh(p, _seen(mix, findings[k]))]
     Mark.objects.bulk_update(marks, _OF_MARK)
     Placement.objects.bulk_update(changed, ["in_sample", "out_sample", *_OF_PLACEMENT])
     _word_anew(mix, changed)
-    new = _new(mix, {k: f for k, f in enumerate(findings) if k not in taken})
+    new = known | _new(mix, {k: f for k, f in enumerate(findings) if k not in taken and k not in known})
     for k, finding in enumerate(findings):
         finding.mark = taken[k].mark if k in taken else new[k]
+
+
+def _from_before(
+    judgement: Judgement, findings: Sequence[Finding], placed: Sequence[Placement], taken: Mapping[int, Placement]
+) -> dict[int, Mark]:
+    """Marks of the mix before that go on, by the number of the finding that each is now."""
+    beside = follow(judgement, findings)
+    if beside is None:
+        return {}
+    numbers = {id(f): k for k, f in enumerate(findings)}
+    here = {p.mark_id for p in placed}
+    return {
+        numbers[id(one.finding)]: one.before.mark
+        for one in beside.marks
+        if one.finding is not None and numbers[id(one.finding)] not in taken and one.before.mark.pk not in here
+    }
 
 
 def _lock(marks: Sequence[int]) -> None:

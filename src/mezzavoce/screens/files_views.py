@@ -11,7 +11,6 @@ from django.views.decorators.http import require_http_methods
 
 from ..accounts.access import Role, role_in
 from ..accounts.requests import PersonRequest
-from ..dispatch import removal
 from ..library import intake
 from ..library.forms import MixForm
 from ..library.models import Mix
@@ -20,6 +19,7 @@ from ..library.sounds import tracks_of
 from ..library.views import facts_of
 from ..measuring import mending
 from ..notes.wording import rate_words
+from ..recheck import removal
 
 
 @login_required

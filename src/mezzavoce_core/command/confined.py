@@ -2,7 +2,8 @@
 
 Memory, processor time and file size are limited, the network is cut off where the system allows it, and the process
 ends with the one that started it. A request says what to ``do``: ``probe`` a file, ``survey`` its tracks, hand out
-``samples`` of a moment, write a passage to ``listen`` to, or ``measure`` (and write the features). Each line of output
+``samples`` of a moment, write a passage to ``listen`` to, ``measure`` (and write the features), or ``align`` two
+measurements. Each line of output
 is a JSON object: ``share`` and ``doing``, at the end ``result`` where there is one, or ``error`` and ``temporary``.
 """
 
@@ -98,10 +99,20 @@ def _measure(request: dict[str, Any]) -> None:
         rate=request.get("rate"),
         start=request.get("start"),
         threads=request.get("threads", 1),
+        outline=True,
     )
     write_features(
         measure(job, lambda share, doing: _tell(share=round(share, 4), doing=doing)), Path(request["features"])
     )
+
+
+def _align(request: dict[str, Any]) -> dict[str, Any]:
+    from ..exchange.features import read_features
+    from ..versions.alignment import align
+    from ..versions.document import alignment_dict
+
+    old, new = (read_features(Path(request[name])).mix.outline for name in ("old", "new"))
+    return alignment_dict(align(old, new))
 
 
 # Each imports what it needs: looking at a file's header must not wait for the compiled loops.
@@ -111,6 +122,7 @@ _DO: dict[str, Callable[[dict[str, Any]], Any]] = {
     "samples": _samples,
     "listen": _listen,
     "measure": _measure,
+    "align": _align,
 }
 
 

@@ -67,3 +67,5 @@ FINDING = Form("mezzavoce.finding", (_with_all_of_remedies,))
 LIMITS = Form("mezzavoce.limits", (_with_graded_share,))
 DETAIL = Form("mezzavoce.detail", (_with_graded_share_in_spec,))
 """A result (``exchange.document``) without its findings, as an application keeps it for its pages."""
+ALIGNMENT = Form("mezzavoce.alignment")
+"""Where the stretches of a former mix lie in a new one (``versions.document``)."""

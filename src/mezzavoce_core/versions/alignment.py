@@ -85,6 +85,8 @@ class Alignment:
 
 def align(old: NDArray[np.int16], new: NDArray[np.int16]) -> Alignment:
     """Lay two outlines beside each other. Raises NotMeasurable where they have nothing in common."""
+    if not len(old) or not len(new):
+        raise NotMeasurable("One of the mixes was measured by an older version. Measure it again, then the new one.")
     before, now = shapes(old), shapes(new)
     tracks = _tracks(before, now, Chunks(), None)
     held, likeness = held_by(before, now, tracks)

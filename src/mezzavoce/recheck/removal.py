@@ -4,16 +4,18 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from django.db import transaction
+from django.db.models import Q
 
 from ..accounts.access import Role, require
 from ..accounts.models import Person, record
 from ..config.refusals import Overtaken
+from ..dispatch.models import Answer, Dispatch, DispatchItem, Excerpt, Recipient
 from ..library.models import Mix, Programme, StoredFile, Track
 from ..library.storage import drop
 from ..library.sweep import unused_files
 from ..measuring.models import Correction, Judgement, Run
 from ..notes.models import Decision, Mark, Note, Placement, Trim
-from .models import Answer, Dispatch, DispatchItem, Excerpt, Recipient
+from .models import Recheck
 
 
 @dataclass(frozen=True)
@@ -91,6 +93,7 @@ def _delete_human_work(mixes: list[Mix]) -> None:
     DispatchItem.objects.filter(dispatch__in=dispatches).delete()
     dispatches.delete()
     Note.objects.filter(mix__in=mixes).delete()
+    Recheck.objects.filter(Q(mix__in=mixes) | Q(former__in=mixes)).delete()
     Decision.objects.filter(mix__in=mixes).update(undoes=None)
     for model in (Decision, Trim, Placement, Correction):
         model.objects.filter(mix__in=mixes).delete()

@@ -1,0 +1,57 @@
+"""Confirming what became of a note."""
+
+from django.db import transaction
+from django.http import Http404
+from django.utils import timezone
+
+from ..accounts.access import Role, require
+from ..accounts.models import Person, record
+from ..config.refusals import Overtaken
+from ..library.models import Mix
+from .models import Recheck
+
+
+def recheck_for(person: Person, recheck_id: int) -> Recheck:
+    """A recheck that the person may confirm, or Http404; NotAllowed for who may only look."""
+    row = (
+        Recheck.objects.select_related("mix__programme__production", "mark")
+        .filter(pk=recheck_id, mix__programme__production__memberships__person=person)
+        .first()
+    )
+    if row is None:
+        raise Http404
+    require(person, row.mix, Role.REVIEWER)
+    return row
+
+
+def confirm(person: Person, row: Recheck, seen: str) -> None:
+    """Say that what became of a note is so.
+
+    ``seen`` is the result that the person saw; Overtaken where it is another by now.
+    """
+    require(person, row.mix, Role.REVIEWER)
+    with transaction.atomic():
+        held = Recheck.objects.select_for_update().get(pk=row.pk)
+        if held.result != seen:
+            raise Overtaken(
+                f"{row.mark.label} was measured otherwise meanwhile: {held.get_result_display()}. Look at it again."
+            )
+        _confirm(person, [held])
+        record(row.mix.production, person, "confirm recheck", f"{row.mix}: {row.mark.label}", after=held.result)
+
+
+def confirm_all(person: Person, mix: Mix) -> int:
+    """Confirm everything that nobody has confirmed; returns how many."""
+    require(person, mix, Role.REVIEWER)
+    with transaction.atomic():
+        rows = [r for r in Recheck.objects.select_for_update().filter(mix=mix) if not r.is_confirmed]
+        _confirm(person, rows)
+        if rows:
+            record(mix.production, person, "confirm rechecks", str(mix), after=len(rows))
+    return len(rows)
+
+
+def _confirm(person: Person, rows: list[Recheck]) -> None:
+    for row in rows:
+        row.confirmed, row.confirmed_by, row.confirmed_at = row.result, person, timezone.now()
+    Recheck.objects.bulk_update(rows, ["confirmed", "confirmed_by", "confirmed_at"])
