@@ -20,8 +20,9 @@ def finding(kind="duck-missing", in_s=10.0, out_s=14.0, measured=4.0, **more):
     return facts | {"kind": kind, "in_s": in_s, "out_s": out_s, "measured": measured} | more
 
 
-def result(*findings, length=100.0):
-    return {"findings": list(findings), "range": {"in_s": 0.0, "out_s": length}}
+def result(*findings, length=100.0, **more):
+    judged = {"passages": [], "ducks": [], "cues": [], "captions": None} | more
+    return judged | {"findings": list(findings), "range": {"in_s": 0.0, "out_s": length}}
 
 
 def same_edit(length=100.0):
@@ -76,6 +77,18 @@ class RecheckTest(unittest.TestCase):
         peak = {"family": "peak", "role": "mix", "limit": -1.0, "unit": "dBTP", "measured": 0.5}
         old, new = finding("true-peak-over", 10.0, 10.0, **peak), finding("true-peak-over", 10.02, 10.02, **peak)
         self.assertEqual(self.results([old], [new]), ["same"])
+
+    def test_what_the_new_mix_was_not_judged_by_is_not_called_cured(self):
+        """Without stems nothing is said of the voice, without captions nothing of captions."""
+        bare = {"passages": None, "ducks": None, "cues": None}
+        caption = finding("caption-unheard", family="voice", role="dialogue", unit="s")
+        peak = finding("true-peak-over", family="peak", role="mix", unit="dBTP")
+        found = recheck(result(finding(), caption, peak), result(**bare), same_edit())
+        self.assertEqual([r.result for r in found], ["unknown", "unknown", "cured"])
+        self.assertIsNone(found[0].lacks)
+        self.assertFalse(holds(found))
+        with_captions = recheck(result(caption), result(captions={"all": []}), same_edit())
+        self.assertEqual(with_captions[0].result, "cured")
 
     def test_when_the_new_mix_holds(self):
         def held(old, new):

@@ -42,7 +42,7 @@ def follow(judgement: Judgement, findings: Sequence[Finding]) -> Beside | None:
     before = marked(former, earlier, whole=True)
     old = {"findings": [m.evidence for m in before], "range": earlier.detail["range"]}
     # A finding is known again by the very object that went in.
-    new = {"findings": [f.evidence for f in findings], "range": judgement.detail["range"]}
+    new = judgement.detail | {"findings": [f.evidence for f in findings]}
     known = {id(f.evidence): f for f in findings}
     followed = [
         Followed(m, r, known[id(r.new)] if r.new is not None else None)

@@ -6,8 +6,9 @@ from django.utils import timezone
 
 from ..accounts.access import Role, require
 from ..accounts.models import Person, record
-from ..config.refusals import Overtaken
+from ..config.refusals import Overtaken, Refused
 from ..library.models import Mix
+from ..notes.actions import decide
 from .models import Recheck
 
 
@@ -24,10 +25,11 @@ def recheck_for(person: Person, recheck_id: int) -> Recheck:
     return row
 
 
-def confirm(person: Person, row: Recheck, seen: str) -> None:
-    """Say that what became of a note is so.
+def confirm(person: Person, row: Recheck, seen: str, what: str = "", reason: str = "") -> None:
+    """Say that what became of a note is so, and perhaps ``what`` is to be done about what is left of it.
 
-    ``seen`` is the result that the person saw; Overtaken where it is another by now.
+    ``seen`` is the result that the person saw; Overtaken where it is another by now. A fault that is still there is
+    noted again for the new mix, or allowed there for a reason.
     """
     require(person, row.mix, Role.REVIEWER)
     with transaction.atomic():
@@ -37,6 +39,10 @@ def confirm(person: Person, row: Recheck, seen: str) -> None:
                 f"{row.mark.label} was measured otherwise meanwhile: {held.get_result_display()}. Look at it again."
             )
         _confirm(person, [held])
+        if what:
+            if not held.is_left:
+                raise Refused(f"Nothing is left of {row.mark.label} in this mix, so there is nothing to decide.")
+            decide(person, row.mark, row.mix, what, reason)
         record(row.mix.production, person, "confirm recheck", f"{row.mix}: {row.mark.label}", after=held.result)
 
 

@@ -20,6 +20,7 @@ class Recheck(models.Model):
         SAME = "same", "as it was"
         WORSE = "worse", "worse"
         GONE = "gone", "gone from the edit"
+        UNKNOWN = "unknown", "not judged"
 
     mark = models.ForeignKey(Mark, on_delete=models.PROTECT, related_name="rechecks")
     former = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="+")
@@ -29,7 +30,7 @@ class Recheck(models.Model):
     before = models.FloatField(null=True)
     now = models.FloatField(null=True)
     limit = models.FloatField(null=True)
-    lacks = models.FloatField()
+    lacks = models.FloatField(null=True)
     unit = models.CharField(max_length=20)
     # Where it lies in the new mix, in whole samples; none where it is gone.
     in_sample = models.PositiveBigIntegerField(null=True)
@@ -48,6 +49,11 @@ class Recheck(models.Model):
     def __str__(self) -> str:
         """Which mark and what became of it."""
         return f"{self.mark.label}: {self.get_result_display()}"
+
+    @property
+    def is_left(self) -> bool:
+        """Whether the fault is still found in the new mix."""
+        return self.result in (self.Result.BETTER, self.Result.SAME, self.Result.WORSE)
 
     @property
     def is_confirmed(self) -> bool:

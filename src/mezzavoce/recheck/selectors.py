@@ -10,7 +10,14 @@ from ..measuring.models import Alignment
 from ..notes.models import Note, Placement
 from .models import Recheck
 
-_ORDER = (Recheck.Result.WORSE, Recheck.Result.SAME, Recheck.Result.BETTER, Recheck.Result.GONE, Recheck.Result.CURED)
+_ORDER = (
+    Recheck.Result.WORSE,
+    Recheck.Result.SAME,
+    Recheck.Result.BETTER,
+    Recheck.Result.UNKNOWN,
+    Recheck.Result.GONE,
+    Recheck.Result.CURED,
+)
 
 
 @dataclass(frozen=True)
@@ -25,17 +32,27 @@ class Told:
     @property
     def contradicts(self) -> bool:
         """Whether an editor said that it is fixed, and the measurement says otherwise."""
-        open_ = self.row.result not in (Recheck.Result.CURED, Recheck.Result.GONE)
-        return open_ and self.answer is not None and self.answer.what == Answer.What.FIXED
+        return self.row.is_left and self.answer is not None and self.answer.what == Answer.What.FIXED
 
     @property
     def words(self) -> str:
         """What became of it, with the figure that is still missing."""
         word = self.row.get_result_display()
-        if self.row.result in (Recheck.Result.CURED, Recheck.Result.GONE):
+        if self.row.result == Recheck.Result.UNKNOWN:
+            return f"{word}: stems or captions are wanted"
+        if not self.row.is_left:
             return word
         joint = {"better": ", still short by ", "same": ", short by ", "worse": ", short by "}[self.row.result]
         return f"{word}{joint}{self.row.lacks:.1f} {self.row.unit}"
+
+    @property
+    def figures(self) -> str:
+        """The figure before and now, and what is wanted."""
+        row = self.row
+        if row.before is None or row.limit is None:
+            return ""
+        now = f" → {row.now:.1f}" if row.now is not None else ""
+        return f"{row.before:.1f}{now}, {row.limit:.1f} {row.unit} wanted"
 
     @property
     def at(self) -> tuple[str, str] | None:

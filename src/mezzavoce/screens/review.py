@@ -13,6 +13,7 @@ from ..dispatch.models import Answer
 from ..dispatch.selectors import newest_answers
 from ..library.models import Membership, Mix
 from ..library.selectors import mix_for
+from ..measuring.models import Alignment
 from ..measuring.selectors import current_judgement, newest_run
 from ..notes.actions import UndoableAction, last_undoable_action
 from ..notes.models import Placement
@@ -43,6 +44,11 @@ class Review:
     def mixes(self) -> list[Mix]:
         """Every mix of the programme, newest first."""
         return list(self.mix.programme.mixes.order_by("-number"))
+
+    @property
+    def is_laid(self) -> bool:
+        """Whether it is laid beside the mix before it."""
+        return self.mix.number > 1 and Alignment.objects.filter(mix=self.mix).exists()
 
     @property
     def encoded_version(self) -> str:

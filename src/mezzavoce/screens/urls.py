@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from . import files_views, health, production_views, review_views, spec_views, views
+from . import beside_views, files_views, health, production_views, review_views, spec_views, views
 
 urlpatterns = [
     path("", views.home, name="desk"),
@@ -29,6 +29,9 @@ urlpatterns = [
     path("productions/<int:production_id>/specs/<int:spec_id>/file/", spec_views.export, name="spec-file"),
     path("specs/schema.json", spec_views.schema, name="spec-schema"),
     path("mixes/<int:mix_id>/", review_views.page, name="mix"),
+    path("mixes/<int:mix_id>/beside/", beside_views.page, name="beside"),
+    path("mixes/<int:mix_id>/beside/confirm/", beside_views.confirm_all, name="confirm-all"),
+    path("rechecks/<int:recheck_id>/confirm/", beside_views.confirm, name="confirm-recheck"),
     path("mixes/<int:mix_id>/files/", files_views.files, name="mix-files"),
     path("mixes/<int:mix_id>/delete/", files_views.delete_mix, name="delete-mix"),
     path("programmes/<int:programme_id>/delete/", files_views.delete_programme, name="delete-programme"),

@@ -10,10 +10,15 @@ from typing import Any
 from .alignment import Alignment
 
 CURED, BETTER, SAME, WORSE, GONE, NEW = "cured", "better", "same", "worse", "gone", "new"
+UNKNOWN = "unknown"
+"""The new mix was not judged by this kind: it came without the stems or captions that the former one had."""
 TOLERANCES = {"s": 0.1, "of 1": 0.01, "correlation": 0.1, "samples": 1.0}
 """By how much a figure has to change to count as another one; 1 LU, 1 dB where the unit is not named here."""
 _CLEARNESS = frozenset({"masked-speech", "duck-missing", "duck-shallow"})
 """Kinds that name the same figure: how far the voice stands over what lies under it."""
+_OF_CAPTIONS = frozenset({"caption-unheard", "speech-uncaptioned"})
+_WANTS = {"voice": "passages", "ducking": "ducks", "music": "cues", "effects": "passages"}
+"""What a result holds where findings of a family could be told at all."""
 _WHOLE_SHARE = 0.9
 _NEAR_S = 0.25
 _LEAST_OVERLAP = 0.2
@@ -33,8 +38,10 @@ class Rechecked:
     new: Found | None
 
     @property
-    def lacks(self) -> float:
-        """How far the figure is from its limit in the new mix, 0 where it is cured or gone."""
+    def lacks(self) -> float | None:
+        """How far the figure is from its limit in the new mix, 0 where it is cured or gone; None where nobody knows."""
+        if self.result == UNKNOWN:
+            return None
         return 0.0 if self.new is None else _lack(self.new)
 
     @property
@@ -59,17 +66,21 @@ def recheck(old: Mapping[str, Any], new: Mapping[str, Any], alignment: Alignment
     findings = list(new["findings"])
     placed = [_place(f, old["range"], new["range"], alignment) for f in old["findings"]]
     taken = _matched(old["findings"], placed, findings)
-    found = [
-        Rechecked(
-            _result(f, place, findings[taken[k]] if k in taken else None),
-            f,
-            place,
-            findings[taken[k]] if k in taken else None,
-        )
-        for k, (f, place) in enumerate(zip(old["findings"], placed, strict=True))
-    ]
+    found = []
+    for k, (f, place) in enumerate(zip(old["findings"], placed, strict=True)):
+        now = findings[taken[k]] if k in taken else None
+        result = UNKNOWN if now is None and place is not None and not _judged(f, new) else _result(f, place, now)
+        found.append(Rechecked(result, f, place, now))
     used = set(taken.values())
     return found + [Rechecked(NEW, None, None, f) for k, f in enumerate(findings) if k not in used]
+
+
+def _judged(finding: Found, new: Mapping[str, Any]) -> bool:
+    """Whether a finding of this kind could have been found in the new mix."""
+    if finding["kind"] in _OF_CAPTIONS:
+        return new.get("captions") is not None
+    wanted = _WANTS.get(str(finding["family"]))
+    return wanted is None or new.get(wanted) is not None
 
 
 def _place(

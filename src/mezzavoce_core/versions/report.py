@@ -10,6 +10,7 @@ _WORDS = {
     "worse": "worse, short by",
     "gone": "gone from the edit",
     "new": "new, beyond its limit by",
+    "unknown": "not judged in the new mix, for want of stems or captions",
 }
 
 
@@ -22,7 +23,7 @@ def recheck_report(result: Mapping[str, Any]) -> str:
     ]
     for finding in result["findings"]:
         shown = finding["new"] or finding["old"]
-        lack = f" {finding['lacks']:.1f} {finding['unit']}" if finding["result"] not in ("cured", "gone") else ""
+        lack = f" {finding['lacks']:.1f} {finding['unit']}" if finding["lacks"] else ""
         lines.append(
             f"  {shown['in_timecode']} - {shown['out_timecode']}  {finding['kind']}: {_WORDS[finding['result']]}{lack}"
         )

@@ -43,6 +43,7 @@ onKeys({
   s: () => followKey("s"),
   p: () => followKey("p"),
   u: () => followKey("u"),
+  c: () => followKey("c"),
 });
 if (document.querySelector(".productions"))
   onKeys(Object.fromEntries(Array.from("123456789", (key) => [key, () => followKey(key)])));
