@@ -103,8 +103,8 @@ def _copy(first, production, person, number):
 
     from mezzavoce.library.models import Mix, Playback, Programme
     from mezzavoce.measuring.models import Finding, Judgement, Run
-    from mezzavoce.notes.labels import label
     from mezzavoce.notes.models import Decision, Mark, Placement
+    from mezzavoce_core.exchange.labels import label
 
     due = timezone.localdate() + timedelta(days=number % 30 - 3)
     programme = Programme.objects.create(

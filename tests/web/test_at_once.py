@@ -22,10 +22,10 @@ from mezzavoce.measuring import judging
 from mezzavoce.measuring.models import Correction
 from mezzavoce.measuring.selectors import current_judgement
 from mezzavoce.notes import actions, receivers
-from mezzavoce.notes.labels import label
 from mezzavoce.notes.models import Decision, Mark, Note
 from mezzavoce.notes.selectors import marked
 from mezzavoce_core.exchange.document import document
+from mezzavoce_core.exchange.labels import label
 from tests.signals import chord, talk, three_stems
 from tests.web.base import SPANS, make_mix, make_people, measure_mix, stored
 

@@ -5,13 +5,13 @@ from typing import Any
 
 from django.dispatch import receiver
 
+from mezzavoce_core.exchange.labels import label
 from mezzavoce_core.exchange.words import note_text
 
 from ..library.models import Mix, Programme
 from ..measuring.models import Finding, Judgement
 from ..measuring.signals import judged
 from .former import follow
-from .labels import label
 from .matching import matched
 from .models import Mark, Note, Placement
 

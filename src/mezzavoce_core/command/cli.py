@@ -32,7 +32,7 @@ def main(arguments: list[str] | None = None) -> int:
     """Run the command; returns the exit code."""
     try:
         options = parser().parse_args(arguments)
-        return {"render": _render, "recheck": _recheck}.get(options.command, _measure)(options)
+        return {"render": _render, "recheck": _recheck, "export": _export}.get(options.command, _measure)(options)
     except MezzavoceError as error:
         sys.stderr.write(f"mezzavoce: {error}\n")
     except OSError as error:
@@ -94,6 +94,24 @@ def _old_job(options: argparse.Namespace, floor_dbtp: float | None) -> Job:
     floor = -math.inf if floor_dbtp is None else floor_dbtp
     threads, levels = max(1, options.threads), options.levels_only
     return Job(mix, stems, peak_floor_dbtp=floor, threads=threads, levels_only=levels, outline=True)
+
+
+def _export(options: argparse.Namespace) -> int:
+    from ..exchange.sheets.formats import FORMATS  # noqa: PLC0415  (measuring does not wait for what only files need)
+    from ..exchange.sheets.sheet import sheet_of  # noqa: PLC0415
+
+    try:
+        result = json.loads(options.result.read_bytes())
+    except ValueError as error:
+        raise UsageError(f"“{options.result.name}” is no JSON ({error}); give what “measure --json” wrote.") from None
+    if not isinstance(result, dict):
+        raise UsageError(f"“{options.result.name}” is no result; give what “measure --json” wrote.")
+    sheet = sheet_of(result)
+    part = options.out.with_name(f".{options.out.name}.part")
+    with part.open("wb") as file:
+        file.writelines(FORMATS[options.form].pieces(sheet))
+    part.replace(options.out)
+    return PASS
 
 
 def _render(options: argparse.Namespace) -> int:

@@ -14,6 +14,7 @@ from ..errors import UsageError
 from ..judge.spec import DEFAULT
 from ..roles import ROLES
 
+EXPORTS = ("csv", "json", "otio", "edl", "vtt", "srt", "wav", "points", "pdf", "text")
 LATER = {"music_reference": "--music-reference"}
 
 
@@ -44,6 +45,7 @@ def parser() -> argparse.ArgumentParser:
     measure.add_argument("--series", metavar="FILE.npz", type=Path, help="write the curves over time")
     _add_recheck(commands)
     _add_render(commands)
+    _add_export(commands)
     return found
 
 
@@ -162,11 +164,20 @@ def _add_render(commands: Any) -> None:
     render.add_argument("--out", metavar="FOLDER", type=Path, default=Path(), help="where to write (default: here)")
 
 
+def _add_export(commands: Any) -> None:
+    export = commands.add_parser("export", help="write the findings of a result as notes in another format")
+    export.add_argument("result", metavar="RESULT.json", type=Path, help="what “measure --json” wrote")
+    export.add_argument("--as", dest="form", required=True, choices=EXPORTS, help="the format")
+    export.add_argument("--out", metavar="FILE", type=Path, required=True, help="where to write")
+
+
 def files(arguments: Sequence[str]) -> Iterator[Path]:
     """The media files that a command line names; none where it cannot be read."""
     try:
         options = parser().parse_args(arguments)
     except UsageError:
+        return
+    if options.command == "export":
         return
     yield from options.mix if isinstance(options.mix, list) else [options.mix]
     for role in ROLES:
