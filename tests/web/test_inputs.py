@@ -15,6 +15,7 @@ from mezzavoce.library import actions as library
 from mezzavoce.library.models import StoredFile
 from mezzavoce.notes.models import Note
 from mezzavoce.people import members
+from mezzavoce.recheck.models import Recheck
 from tests.web.base import ProductionCase, make_mix
 from tests.web.test_dispatch import DispatchCase
 
@@ -125,6 +126,10 @@ class EveryAddressCase(DispatchCase):
         self.known = {
             "production_id": self.production.pk,
             "contact_id": self.contact.pk,
+            "recheck_id": Recheck.objects.create(
+                mark=self.mark, former=self.mix, mix=other, result="same", lacks=1.0, unit="LU"
+            ).pk,
+            "name": "csv",
             "mix_id": self.mix.pk,
             "mark_id": self.mark.pk,
             "note_id": Note.objects.first().pk,

@@ -31,7 +31,14 @@ def content_of(item: Marked) -> dict[str, Any]:
         "role": whom(remedy) if remedy else None,
         "change": change(remedy, item.evidence["kind"]) if remedy else "",
         "prediction": prediction(remedy) if remedy else "",
-        "points": [{"timecode": p["at_timecode"], "gain": gain(p["gain_db"])} for p in remedy["points"]]
+        "kind": mark.kind,
+        "measured": item.evidence["measured"],
+        "limit": item.evidence["limit"],
+        "unit": item.evidence["unit"],
+        "points": [
+            {"timecode": p["at_timecode"], "gain": gain(p["gain_db"]), "at_s": p["at_s"], "gain_db": p["gain_db"]}
+            for p in remedy["points"]
+        ]
         if remedy and remedy["action"] != "carve"
         else [],
     }

@@ -24,6 +24,7 @@ from ..library.selectors import mix_for
 from ..library.serving import serve
 from ..notes.wording import rate_words
 from . import actions
+from .files import file_of, offered
 from .mails import with_link
 from .models import Delivery, DispatchItem, Excerpt, Recipient
 from .selectors import dispatches_of, newest_answers, version_of_sending
@@ -99,6 +100,7 @@ def dispatch(request: PersonRequest, dispatch_id: int) -> HttpResponse:
         "dispatch": row,
         "mix": row.mix,
         "recipients": recipients,
+        "formats": offered(),
         "may": role_in(request.user, row.mix.production) != Membership.Role.GUEST,
     }
     if recipients:
@@ -121,6 +123,13 @@ def letter(request: PersonRequest, dispatch_id: int) -> HttpResponse:
     if recipient is None:
         raise Http404
     return HttpResponse(with_link(recipient.delivery.html, _STAND_IN))
+
+
+@login_required
+@require_GET
+def file(request: PersonRequest, dispatch_id: int, name: str) -> HttpResponseBase:
+    """The notes of a dispatch in another format."""
+    return file_of(actions.dispatch_for(request.user, dispatch_id), name)
 
 
 @login_required
@@ -179,6 +188,7 @@ def editor(request: HttpRequest, token: str) -> HttpResponse:
         "mix": recipient.dispatch.mix,
         "items": shown,
         "token": token,
+        "formats": offered(),
         "rate": rate_words(recipient.dispatch.mix),
         "judged_by": items[0].content.get("judged_by", "") if items else "",
     }
@@ -233,6 +243,15 @@ def table(request: HttpRequest, token: str) -> HttpResponse:
         content_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": f'attachment; filename="{row.csv_name}"'},
     )
+
+
+@require_GET
+def editor_file(request: HttpRequest, token: str, name: str) -> HttpResponseBase:
+    """All notes in another format, through a personal link."""
+    recipient = _recipient(request, token)
+    if recipient is None:
+        raise Http404
+    return file_of(recipient.dispatch, name)
 
 
 def _recipient(request: HttpRequest, token: str) -> Recipient | None:

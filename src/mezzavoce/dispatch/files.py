@@ -1,0 +1,71 @@
+"""The files of a dispatch: its frozen notes in every format, for members and through a personal link."""
+
+from collections.abc import Iterator
+from typing import Any
+
+from django.http import Http404, StreamingHttpResponse
+from django.utils.text import slugify
+
+from mezzavoce_core.exchange.sheets.formats import FORMATS, Format
+from mezzavoce_core.exchange.sheets.sheet import LevelPoint, Noted, Sheet
+from mezzavoce_core.timecode import Clock
+
+from ..library.models import Mix
+from .models import Dispatch
+
+
+def sheet_of(dispatch: Dispatch) -> Sheet:
+    """The notes as they were sent, whatever became of them."""
+    mix = dispatch.mix
+    contents = [item.content for item in dispatch.items.all()]
+    judged_by = contents[0].get("judged_by", "") if contents else ""
+    notes = tuple(_noted(mix.clock, c) for c in contents)
+    name = f"{mix.programme}, mix {mix.number}"
+    return Sheet(name, mix.clock, mix.duration_s, mix.sample_rate_hz, notes, judged_by, "Mezzavoce")
+
+
+def _noted(clock: Clock, content: dict[str, Any]) -> Noted:
+    """A frozen note; what was sent before figures were frozen with it has none."""
+    figures = {name: content.get(name) for name in ("measured", "limit", "unit")}
+    return Noted(
+        label=content["label"],
+        kind=content.get("kind", ""),
+        family=content["family"],
+        severity=content["severity"],
+        title=content["title"],
+        text=content["text"],
+        in_s=content["in_s"],
+        out_s=content["out_s"],
+        role=content["role"],
+        change=content["change"],
+        prediction=content["prediction"],
+        points=tuple(_points(clock, content["points"])),
+        figures=figures,
+    )
+
+
+def _points(clock: Clock, points: list[dict[str, Any]]) -> Iterator[LevelPoint]:
+    for point in points:
+        at_s = point["at_s"] if "at_s" in point else clock.seconds_at(point["timecode"])
+        gain_db = point["gain_db"] if "gain_db" in point else float(point["gain"].split()[0])
+        yield LevelPoint(at_s, gain_db)
+
+
+def file_of(dispatch: Dispatch, name: str) -> StreamingHttpResponse:
+    """A file of a dispatch, or Http404 for a format that is none."""
+    form = FORMATS.get(name)
+    if form is None:
+        raise Http404
+    response = StreamingHttpResponse(form.pieces(sheet_of(dispatch)), content_type=form.media_type)
+    response["Content-Disposition"] = f'attachment; filename="{_file_name(dispatch.mix, form)}"'
+    response["X-Content-Type-Options"] = "nosniff"
+    return response
+
+
+def _file_name(mix: Mix, form: Format) -> str:
+    return f"{slugify(str(mix.programme))[:80] or 'programme'}-mix-{mix.number}-notes.{form.ending}"
+
+
+def offered() -> list[tuple[str, str]]:
+    """Every format with what it is for."""
+    return [(name, form.words) for name, form in FORMATS.items()]
