@@ -39,6 +39,8 @@ def main(url: str) -> None:
     say(_BANNER.format(url=url))
     _make_the_rest(Path(os.environ["MEZZAVOCE_DATA_DIR"]) / "demo-media")
     _wait(url, _LONG_S)
+    _make_second(Path(os.environ["MEZZAVOCE_DATA_DIR"]) / "demo-media")
+    _wait(url, _LONG_S)
     say(ALL_MEASURED)
 
 
@@ -69,6 +71,18 @@ def _make_the_rest(media: Path) -> None:
         say(f"{len(missing)} more programmes are being made (once); they appear on the desk one after the other.")
     for k in range(0, len(rest), 2):
         load(render_all(media, rest[k : k + 2]), rest[k : k + 2])
+
+
+def _make_second(media: Path) -> None:
+    """Second mixes of some programmes, to be laid beside the first ones."""
+    from .loader import load_second
+    from .second.make import make_second
+    from .second.mixes import SECOND_MIXES
+    from .studio.render import render_all
+
+    folder, numbers = render_all(media, EPISODES), {e.number for e in EPISODES}
+    make_second(folder, [s for s in SECOND_MIXES if s.number in numbers])
+    load_second(folder)
 
 
 if __name__ == "__main__":

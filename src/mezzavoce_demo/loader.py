@@ -17,6 +17,8 @@ from mezzavoce.measuring.models import Correction
 
 from .programmes.scenario import EPISODES, SERIES, UPCOMING
 from .programmes.story import STEM_FILES, TRACKS, Episode
+from .second.make import second_files
+from .second.mixes import SECOND_MIXES
 from .studio.render import STEMS, captions_file, mix_file, stem_files
 
 PEOPLE = (
@@ -40,6 +42,22 @@ def load(folder: Path, episodes: Sequence[Episode] | None = None) -> Production:
         if not programme.mixes.exists():
             _ingest(reviewer, production, programme, episode, folder)
     return production
+
+
+def load_second(folder: Path) -> None:
+    """Bring in the second mixes that are not there yet, once the first ones are measured: each is laid beside one."""
+    production = Production.objects.get(name=SERIES)
+    reviewer = Person.objects.get(mail=next(mail for role, _, mail in PEOPLE if role == "reviewer"))
+    episodes = {e.number: e for e in EPISODES}
+    for second in SECOND_MIXES:
+        programme = production.programmes.filter(number=second.number).first()
+        if programme is None or second.number not in episodes or programme.mixes.count() != 1:
+            continue
+        files = [Piece(upload(reviewer, production, path), role) for role, path in second_files(folder, second)]
+        episode = episodes[second.number]
+        intake.ingest(
+            reviewer, production, intake.Ingest(files, episode.frame_rate, episode.start, programme=programme)
+        )
 
 
 def start() -> Production:

@@ -7,10 +7,13 @@ from mezzavoce.accounts.models import Person
 from mezzavoce.library.models import Mix
 from mezzavoce.library.selectors import productions_of
 from mezzavoce.measuring.selectors import current_judgement
+from mezzavoce.notes.models import Placement
 from mezzavoce.notes.selectors import Marked, marked
+from mezzavoce.recheck.models import Recheck
 
 from .programmes.scenario import EPISODES, SERIES
 from .programmes.story import Episode, Planted
+from .second.mixes import SECOND_MIXES, Becomes, SecondMix
 
 _NEAR_S = 0.5
 
@@ -51,6 +54,45 @@ class Told:
     def more(self) -> int:
         """How much else was found."""
         return sum(r.planted is None for r in self.rows)
+
+
+@dataclass(frozen=True)
+class ToldAgain:
+    """A second mix: what a recheck has to say of each fault, and what it says (None: nothing)."""
+
+    second: SecondMix
+    mix: Mix | None
+    rows: Sequence[tuple[Becomes, Recheck | None]]
+
+    @property
+    def right(self) -> int:
+        """How many results are as they have to be."""
+        return sum(row is not None and row.result == becomes.result for becomes, row in self.rows)
+
+
+def told_again(person: Person) -> list[ToldAgain]:
+    """Every second mix of the demo that the person may see."""
+    production = productions_of(person).filter(name=SERIES).first()
+    found = Mix.objects.filter(programme__production=production, number=2).select_related("programme")
+    mixes = {m.programme.number: m for m in found} if production else {}
+    return [_told_again(second, mixes.get(second.number)) for second in SECOND_MIXES]
+
+
+def _told_again(second: SecondMix, mix: Mix | None) -> ToldAgain:
+    rows = list(Recheck.objects.filter(mix=mix).select_related("mark", "mix", "former")) if mix else []
+    places = {
+        p.mark_id: (p.mix.seconds(p.in_sample), p.mix.seconds(p.out_sample))
+        for p in Placement.objects.filter(mix__in={r.former_id for r in rows}).select_related("mix")
+    }
+
+    def of(becomes: Becomes) -> Recheck | None:
+        for row in rows:
+            begin, end = places.get(row.mark_id, (0.0, 0.0))
+            if row.mark.kind == becomes.kind and begin - _NEAR_S <= becomes.at_s <= end + _NEAR_S:
+                return row
+        return None
+
+    return ToldAgain(second, mix, [(becomes, of(becomes)) for becomes in second.becomes])
 
 
 def told(person: Person) -> list[Told]:

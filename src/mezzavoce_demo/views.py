@@ -18,7 +18,7 @@ from django.views.decorators.http import require_GET, require_POST
 from mezzavoce.accounts.models import Person
 
 from .loader import PEOPLE
-from .planted import told
+from .planted import told, told_again
 
 _MOST = 50
 
@@ -67,7 +67,9 @@ def planted(request: HttpRequest) -> HttpResponse:
         "all": sum(len(t.episode.planted) for t in programmes),
         "more": sum(t.more for t in programmes),
     }
-    return render(request, "mezzavoce_demo/planted.html", {"programmes": programmes, **counts})
+    return render(
+        request, "mezzavoce_demo/planted.html", {"programmes": programmes, "again": told_again(request.user), **counts}
+    )
 
 
 @login_required

@@ -14,10 +14,16 @@ from unittest import mock
 from django.test import SimpleTestCase, TestCase, override_settings
 from django.urls import reverse
 
+from mezzavoce.accounts.models import Person
 from mezzavoce.library.models import Mix, Production, Programme, Track
 from mezzavoce.measuring.models import Run
+from mezzavoce.notes.models import Mark, Placement
+from mezzavoce.recheck.models import Recheck
 from mezzavoce_demo import announce, loader, serve
+from mezzavoce_demo.planted import told_again
 from mezzavoce_demo.programmes import scenario
+from mezzavoce_demo.second.make import make_second
+from mezzavoce_demo.second.mixes import SECOND_MIXES
 from mezzavoce_host import services
 
 
@@ -81,6 +87,36 @@ class LoaderTest(TestCase):
             page = self.client.post(reverse("demo-sign-in", args=[role]), follow=True)
             self.assertContains(page, scenario.SERIES)
         self.assertEqual(self.client.post(reverse("demo-sign-in", args=["nobody"])).status_code, 404)
+
+
+class SecondMixTest(TestCase):
+    def test_brought_in_once_after_the_first_one(self):
+        media, some = Path(os.environ["MEZZAVOCE_TEST_MEDIA"]), scenario.EPISODES[1:2]
+        make_second(media, SECOND_MIXES[1:2])
+        with mock.patch("mezzavoce_demo.loader.EPISODES", some):
+            loader.start()
+            loader.load_second(media)
+            self.assertEqual(Mix.objects.count(), 0, "not before the first one")
+            loader.load(media)
+            for _ in range(2):
+                loader.load_second(media)
+        mix = Mix.objects.get(number=2)
+        self.assertEqual((Mix.objects.count(), mix.programme.number, mix.tracks.count()), (2, 2, 4))
+        lead = Person.objects.get(mail=loader.PEOPLE[0][2])
+        told = {t.second.number: t for t in told_again(lead)}
+        self.assertEqual([row for _, row in told[2].rows], [None, None], "not measured yet")
+        mark = Mark.objects.create(
+            programme=mix.programme, label="A", mix=mix, role="music", kind="duck-missing", family="ducking"
+        )
+        former = Mix.objects.get(number=1)
+        Placement.objects.create(
+            mark=mark, mix=former, in_sample=36 * 48000, out_sample=42 * 48000, severity="must", title="T", evidence={}
+        )
+        Recheck.objects.create(mark=mark, former=former, mix=mix, result="better", lacks=1.0, unit="LU")
+        told = {t.second.number: t for t in told_again(lead)}
+        self.assertEqual(told[2].right, 1)
+        self.client.force_login(lead)
+        self.assertContains(self.client.get(reverse("planted")), "1 of 2 told right")
 
 
 class AnnounceTest(TestCase):

@@ -1,0 +1,1 @@
+"""Second mixes of some programmes: what the editor did after the first review."""
