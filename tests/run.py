@@ -8,6 +8,7 @@ import time
 from contextlib import ExitStack
 from pathlib import Path
 
+from mezzavoce_demo.second.make import make_second
 from mezzavoce_demo.studio.render import render_all
 from mezzavoce_host.services import CannotStart, free_port, mariadb, redis, secret
 
@@ -57,6 +58,13 @@ def check() -> tuple[int, int]:
     return len(CHECKS) - bad, bad
 
 
+def _media(data: Path) -> Path:
+    """The demo's sound, made before tests run beside each other."""
+    media = render_all(data / "demo-media", picture=False)
+    make_second(media)
+    return media
+
+
 def run(stack: ExitStack, data: Path, labels: list[str]) -> tuple[int, int, int]:
     for name in ("files", "work", "uploads", "mailbox"):
         shutil.rmtree(data / name, ignore_errors=True)
@@ -76,7 +84,7 @@ def run(stack: ExitStack, data: Path, labels: list[str]) -> tuple[int, int, int]
             "MEZZAVOCE_SWEEP_S": "1",
             "MEZZAVOCE_LOG_LEVEL": "CRITICAL",
             "DJANGO_ALLOW_ASYNC_UNSAFE": "1",
-            "MEZZAVOCE_TEST_MEDIA": str(render_all(data / "demo-media", picture=False)),
+            "MEZZAVOCE_TEST_MEDIA": str(_media(data)),
         }
     )
     import django

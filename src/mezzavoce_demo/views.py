@@ -67,9 +67,8 @@ def planted(request: HttpRequest) -> HttpResponse:
         "all": sum(len(t.episode.planted) for t in programmes),
         "more": sum(t.more for t in programmes),
     }
-    return render(
-        request, "mezzavoce_demo/planted.html", {"programmes": programmes, "again": told_again(request.user), **counts}
-    )
+    context = {"programmes": programmes, "again": told_again(request.user), **counts}
+    return render(request, "mezzavoce_demo/planted.html", context)
 
 
 @login_required

@@ -12,7 +12,7 @@ from mezzavoce_core.pipeline import Job, Judging, Stem, run
 from mezzavoce_core.versions.alignment import align
 from mezzavoce_core.versions.recheck import recheck
 from mezzavoce_demo.programmes.scenario import EPISODES
-from mezzavoce_demo.second.make import make_second, second_files
+from mezzavoce_demo.second.make import second_files
 from mezzavoce_demo.second.mixes import SECOND_MIXES
 from mezzavoce_demo.studio.render import mix_file, stem_files
 
@@ -23,7 +23,6 @@ FRAME_S = 1 / 25
 def beside(number):
     """Both judgements of a programme as results, and how the second mix lies beside the first."""
     media = Path(os.environ["MEZZAVOCE_TEST_MEDIA"])
-    make_second(media)
     second = next(s for s in SECOND_MIXES if s.number == number)
     episode = next(e for e in EPISODES if e.number == number)
     found = [

@@ -22,8 +22,6 @@ from mezzavoce.recheck.models import Recheck
 from mezzavoce_demo import announce, loader, serve
 from mezzavoce_demo.planted import told_again
 from mezzavoce_demo.programmes import scenario
-from mezzavoce_demo.second.make import make_second
-from mezzavoce_demo.second.mixes import SECOND_MIXES
 from mezzavoce_host import services
 
 
@@ -92,7 +90,6 @@ class LoaderTest(TestCase):
 class SecondMixTest(TestCase):
     def test_brought_in_once_after_the_first_one(self):
         media, some = Path(os.environ["MEZZAVOCE_TEST_MEDIA"]), scenario.EPISODES[1:2]
-        make_second(media, SECOND_MIXES[1:2])
         with mock.patch("mezzavoce_demo.loader.EPISODES", some):
             loader.start()
             loader.load_second(media)
