@@ -64,12 +64,6 @@ SECOND_MIXES: tuple[SecondMix, ...] = (
         ),
     ),
     SecondMix(
-        2,
-        "the music gives way where it did not, though not far enough; the late one is left as it was",
-        moves=(Move("music", 35.5, 42.0, -4.0),),
-        becomes=(Becomes("duck-missing", 38.0, "better"), Becomes("duck-late", 69.5, "same")),
-    ),
-    SecondMix(
         3,
         "a scene went out and another came in, over whose voice the music stands",
         cut=((36.0, 47.0),),
@@ -83,12 +77,13 @@ SECOND_MIXES: tuple[SecondMix, ...] = (
     ),
     SecondMix(
         12,
-        "the shallow bed was to be mended and went the wrong way; the dip where nobody speaks is out",
-        moves=(Move("music", 19.5, 27.0, 3.0), Move("music", 29.2, 31.4, 11.0, 0.3)),
+        "half of it is mended: the dip where nobody speaks is out, the deep one is less deep, the shallow one went the "
+        "wrong way",
+        moves=(Move("music", 19.5, 27.0, 3.0), Move("music", 29.2, 31.4, 11.0, 0.3), Move("music", 52.9, 60.6, 4.0)),
         becomes=(
             Becomes("duck-shallow", 22.0, "worse"),
             Becomes("duck-stray", 30.0, "cured"),
-            Becomes("duck-plunge", 56.0, "same"),
+            Becomes("duck-plunge", 56.0, "better"),
             Becomes("duck-early", 85.0, "same"),
         ),
     ),
