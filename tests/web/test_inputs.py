@@ -8,6 +8,7 @@ import re
 
 from django.test import override_settings
 from django.urls import URLPattern, get_resolver, reverse
+from django.utils import timezone
 
 from mezzavoce.config.inputs import number, one_line, whole
 from mezzavoce.config.refusals import Refused
@@ -15,7 +16,7 @@ from mezzavoce.library import actions as library
 from mezzavoce.library.models import StoredFile
 from mezzavoce.notes.models import Note
 from mezzavoce.people import members
-from mezzavoce.recheck.models import Recheck
+from mezzavoce.recheck.models import Recheck, SignOff
 from tests.web.base import ProductionCase, make_mix
 from tests.web.test_dispatch import DispatchCase
 
@@ -45,6 +46,19 @@ BAD = (
     "10:00:00:99",
     "../../etc/passwd",
 )
+CONTENT = {
+    "production": "P",
+    "programme": "2 Low Water",
+    "mix": 1,
+    "files": [],
+    "spec": "EBU R 128, version 1",
+    "figures": [],
+    "waivers": [],
+    "remarks": [],
+    "made_by": "Mezzavoce",
+    "by": "Lead",
+    "at": "2026-12-02T10:00:00+00:00",
+}
 # Every name that a view reads from a query or a form.
 FIELDS = [
     "about",
@@ -130,6 +144,9 @@ class EveryAddressCase(DispatchCase):
                 mark=self.mark, former=self.mix, mix=other, result="same", lacks=1.0, unit="LU"
             ).pk,
             "name": "csv",
+            "sign_off_id": SignOff.objects.create(
+                mix=other, by=self.lead, at=timezone.now(), content=CONTENT, fingerprint="x"
+            ).pk,
             "mix_id": self.mix.pk,
             "mark_id": self.mark.pk,
             "note_id": Note.objects.first().pk,

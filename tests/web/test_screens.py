@@ -18,7 +18,7 @@ from mezzavoce.screens.templatetags import score
 from tests.signals import measured, sine, stereo
 from tests.web.base import ProductionCase, clean, make_mix, measure_mix
 
-DESK_QUERIES = 23
+DESK_QUERIES = 24
 REVIEW_QUERIES = 24
 
 

@@ -15,7 +15,7 @@ from mezzavoce.notes.models import Decision
 from mezzavoce.screens.up_next import UpNext
 from tests.web.base import ProductionCase, make_mix, measure_mix
 
-QUERIES = 19
+QUERIES = 20
 
 
 class UpNextTest(ProductionCase):

@@ -59,3 +59,25 @@ class Recheck(models.Model):
     def is_confirmed(self) -> bool:
         """Whether a person has confirmed what it is now."""
         return self.confirmed == self.result
+
+
+class SignOff(models.Model):
+    """A person's word that a mix may go out. ``content`` is frozen: the report is made from it alone.
+
+    ``fingerprint`` tells what was signed: files, spec and range. Where that is another by now, the sign-off is broken.
+    """
+
+    mix = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="sign_offs")
+    by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="sign_offs")
+    at = models.DateTimeField()
+    content = models.JSONField()
+    fingerprint = models.CharField(max_length=64)
+    withdrawn_at = models.DateTimeField(null=True)
+    withdrawn_by = models.ForeignKey(Person, null=True, on_delete=models.PROTECT, related_name="+")
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["-id"]
+
+    def __str__(self) -> str:
+        """What was signed by whom."""
+        return f"{self.mix}, signed by {self.by}"

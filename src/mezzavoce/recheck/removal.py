@@ -15,7 +15,7 @@ from ..library.storage import drop
 from ..library.sweep import unused_files
 from ..measuring.models import Correction, Judgement, Run
 from ..notes.models import Decision, Mark, Note, Placement, Trim
-from .models import Recheck
+from .models import Recheck, SignOff
 
 
 @dataclass(frozen=True)
@@ -27,6 +27,7 @@ class Goes:
     notes: int
     dispatches: int
     answers: int
+    sign_offs: int
     corrections: int
     files: int
     bytes: int
@@ -34,7 +35,8 @@ class Goes:
     @property
     def key(self) -> str:
         """The human work of it, so that what came meanwhile is noticed."""
-        return f"{self.mixes}.{self.decisions}.{self.notes}.{self.dispatches}.{self.answers}.{self.corrections}"
+        human = (self.decisions, self.notes, self.dispatches, self.answers, self.corrections, self.sign_offs)
+        return ".".join(map(str, (self.mixes, *human)))
 
 
 def goes_with(mixes: Sequence[Mix]) -> Goes:
@@ -45,6 +47,7 @@ def goes_with(mixes: Sequence[Mix]) -> Goes:
         decisions=Decision.objects.filter(mix__in=mixes).count(),
         notes=Note.objects.filter(mix__in=mixes).exclude(state=Note.State.WITHDRAWN).count(),
         dispatches=Dispatch.objects.filter(mix__in=mixes, state=Dispatch.State.SENT).count(),
+        sign_offs=SignOff.objects.filter(mix__in=mixes).count(),
         answers=Answer.objects.filter(item__dispatch__mix__in=mixes).count(),
         corrections=Correction.objects.filter(mix__in=mixes).count(),
         files=files.filter(kind__in=(StoredFile.Kind.MEDIA, StoredFile.Kind.CAPTIONS)).count(),
@@ -93,6 +96,7 @@ def _delete_human_work(mixes: list[Mix]) -> None:
     DispatchItem.objects.filter(dispatch__in=dispatches).delete()
     dispatches.delete()
     Note.objects.filter(mix__in=mixes).delete()
+    SignOff.objects.filter(mix__in=mixes).delete()
     Recheck.objects.filter(Q(mix__in=mixes) | Q(former__in=mixes)).delete()
     Decision.objects.filter(mix__in=mixes).update(undoes=None)
     for model in (Decision, Trim, Placement, Correction):

@@ -13,12 +13,15 @@ from ..library.models import Mix, Programme
 from ..measuring.models import Finding, Judgement, Run
 from ..notes.models import Decision, Note
 from ..notes.selectors import decided
+from ..recheck.models import SignOff
+from ..recheck.signing import signed
 
 _OPEN = Decision.What.REOPEN.value
 _DISMISSED = (Decision.What.NOT_A_FAULT, Decision.What.ALLOW)
 
 
 STANDINGS = (
+    "signed",
     "not yet",
     "to decide",
     "notes to send",
@@ -65,6 +68,7 @@ class Row:
     sent: int = 0
     # What editors said last to notes that were sent.
     answers: list[str] = field(default_factory=list)
+    signed: SignOff | None = None
 
     @property
     def figures(self) -> dict[str, Any]:
@@ -101,6 +105,8 @@ class Row:
             return Standing("no mix yet", "wait")
         if self.judgement is None:
             return self._without_figures()
+        if self.signed is not None:
+            return Standing("signed", "good")
         return self._sent_out() or self._judged()
 
     def _sent_out(self) -> Standing | None:
@@ -198,6 +204,8 @@ def _fill(rows: list[Row]) -> None:
     mixes = list(by_mix)
     for (mix_id, mark_id), what in decided(mixes).items():
         by_mix[mix_id].decisions[mark_id] = what
+    for mix_id, sign_off in signed(mixes).items():
+        by_mix[mix_id].signed = sign_off
     answers = answered(mixes)
     notes = Note.objects.filter(mix__in=mixes).exclude(state=Note.State.WITHDRAWN)
     for note, mix_id, state in notes.values_list("pk", "mix", "state"):

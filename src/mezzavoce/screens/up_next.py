@@ -81,6 +81,8 @@ class UpNext:
 
 def _task(row: Row, today: date) -> Task | None:
     """What is to be done about a programme; None where nothing is, or somebody else is at it."""
+    if row.signed is not None:
+        return None
     due = row.programme.due
     asked = [what for what in row.answers if what in _ASKED]
     must = sum(f.severity == "must" for f in row.open)

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from . import beside_views, files_views, health, production_views, review_views, spec_views, views
+from . import beside_views, files_views, health, production_views, review_views, sign_off_views, spec_views, views
 
 urlpatterns = [
     path("", views.home, name="desk"),
@@ -32,6 +32,10 @@ urlpatterns = [
     path("mixes/<int:mix_id>/beside/", beside_views.page, name="beside"),
     path("mixes/<int:mix_id>/beside/confirm/", beside_views.confirm_all, name="confirm-all"),
     path("rechecks/<int:recheck_id>/confirm/", beside_views.confirm, name="confirm-recheck"),
+    path("mixes/<int:mix_id>/sign-off/", sign_off_views.sign_off, name="sign-off"),
+    path("sign-offs/<int:sign_off_id>/", sign_off_views.signed, name="signed"),
+    path("sign-offs/<int:sign_off_id>/pdf/", sign_off_views.signed_pdf, name="signed-pdf"),
+    path("sign-offs/<int:sign_off_id>/withdraw/", sign_off_views.withdraw, name="withdraw-sign-off"),
     path("mixes/<int:mix_id>/files/", files_views.files, name="mix-files"),
     path("mixes/<int:mix_id>/delete/", files_views.delete_mix, name="delete-mix"),
     path("programmes/<int:programme_id>/delete/", files_views.delete_programme, name="delete-programme"),

@@ -56,8 +56,8 @@ def printed(sheet: Sheet) -> bytes:
     soft = ParagraphStyle("soft", parent=styles["Normal"], textColor="#6b6372")
     count = len(sheet.notes)
     story: list[Any] = [
-        Paragraph(escape(_latin(sheet.name)), heading),
-        Paragraph(escape(f"{count} note{'' if count == 1 else 's'}, judged by {_latin(sheet.judged_by)}"), soft),
+        Paragraph(escape(latin(sheet.name)), heading),
+        Paragraph(escape(f"{count} note{'' if count == 1 else 's'}, judged by {latin(sheet.judged_by)}"), soft),
         _Strip(sheet, A4[0] - 2 * _MARGIN),
     ]
     story += [KeepTogether(_note(sheet, note, styles)) for note in sheet.in_order]
@@ -68,15 +68,15 @@ def printed(sheet: Sheet) -> bytes:
 def _note(sheet: Sheet, note: Noted, styles: Any) -> list[Any]:
     begin, end = sheet.timecodes(note)
     head = (
-        f"<b>{note.label}&nbsp;&nbsp;{escape(_latin(note.title))}</b>&nbsp;&nbsp;"
+        f"<b>{note.label}&nbsp;&nbsp;{escape(latin(note.title))}</b>&nbsp;&nbsp;"
         f'<font face="Courier" size="9">{begin} - {end}</font>&nbsp;&nbsp;'
         f'<font color="{_TONES.get(note.severity, "#231f2b")}">{note.severity}</font>'
     )
     parts: list[Any] = [Spacer(1, 3 * mm), Paragraph(head, styles["Normal"])]
-    parts.append(Paragraph(escape(_latin(note.text)).replace("\n", "<br/>"), styles["Normal"]))
+    parts.append(Paragraph(escape(latin(note.text)).replace("\n", "<br/>"), styles["Normal"]))
     if note.change:
         then = f"; then {note.prediction}" if note.prediction else ""
-        parts.append(Paragraph(f"<i>{escape(_latin(note.change + then))}</i>", styles["Normal"]))
+        parts.append(Paragraph(f"<i>{escape(latin(note.change + then))}</i>", styles["Normal"]))
     if note.points:
         rows = [[sheet.clock.timecode_in(p.at_s), gain(p.gain_db)] for p in note.points]
         table = Table(rows, hAlign="LEFT", colWidths=[32 * mm, 22 * mm], rowHeights=4.4 * mm)
@@ -91,6 +91,6 @@ def _foot(canvas: Any, document: Any) -> None:
     canvas.drawRightString(A4[0] - _MARGIN, 10 * mm, str(document.page))
 
 
-def _latin(text: str) -> str:
+def latin(text: str) -> str:
     """What the fonts that every reader has can show; other signs become a question mark."""
     return text.translate({0x2212: "-", 0x2192: "->"}).encode("cp1252", "replace").decode("cp1252")
