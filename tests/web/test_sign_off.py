@@ -91,7 +91,8 @@ class FrozenTest(SignOffCase):
         self.production.name = "Another name"
         self.production.save()
         self.assertEqual(self.client.get(pdf).content, before)
-        text = "".join(page.extract_text() for page in pypdf.PdfReader(io.BytesIO(before)).pages)
+        pages = pypdf.PdfReader(io.BytesIO(before)).pages
+        text = " ".join(" ".join(page.extract_text() for page in pages).split())
         for words in ("1 Low Water, mix 1", "Tide Tables", "Signed by Reviewer", "says the director", "EBU R 128"):
             self.assertIn(words, text)
 
