@@ -104,7 +104,7 @@ def _walk(page: Page, address: str, target: Path) -> str:
     page.keyboard.press("s")
     page.wait_for_selector("#span-panel:visible")
     page.screenshot(path=target / "speech.png")
-    _alike(page, address, target)
+    _beside(page, address, target)
     _other_pages(page, address, target)
     return link
 
@@ -135,14 +135,13 @@ def _know(page: Page) -> None:
     page.wait_for_selector("[data-first-words]", state="detached")
 
 
-def _alike(page: Page, address: str, target: Path) -> None:
-    """Several findings of one kind, decided together."""
-    _open(page, address, "Everybody Came to the Quay")
-    page.keyboard.press("v")
-    page.wait_for_selector(".list-kind")
-    page.locator(".list a", has_text="Music gives way too little").first.click()
-    page.wait_for_selector(".alike")
-    page.screenshot(path=target / "alike.png")
+def _beside(page: Page, address: str, target: Path) -> None:
+    """A second mix beside the first one."""
+    _open(page, address, "Paraffin Day")
+    page.keyboard.press("c")
+    page.wait_for_selector("#rechecks .is-chosen")
+    page.wait_for_timeout(1500)
+    page.screenshot(path=target / "beside.png")
 
 
 def _open(page: Page, address: str, title: str) -> None:

@@ -44,6 +44,7 @@ onKeys({
   p: () => followKey("p"),
   u: () => followKey("u"),
   c: () => followKey("c"),
+  Escape: () => followKey("Escape"),
 });
 if (document.querySelector(".productions"))
   onKeys(Object.fromEntries(Array.from("123456789", (key) => [key, () => followKey(key)])));
