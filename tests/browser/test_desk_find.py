@@ -1,8 +1,13 @@
 """Finding programmes on the desk, switching productions by keys, and what names of files propose."""
 
+from datetime import timedelta
+
+from django.utils import timezone
+
 from mezzavoce.library import actions as library
 from mezzavoce.library.productions import plan_list
 from tests.browser.base import DESKTOP, BrowserCase
+from tests.web.base import make_mix, measure_mix
 
 NAMES = (
     ("Hestholm 16 mix 1.mov", "The Hestholm Lamps", 16, ""),
@@ -49,6 +54,19 @@ class DeskFindTest(BrowserCase):
         page.keyboard.press("2")
         page.wait_for_selector("h1:has-text('Zephyr')")
         self.assertEqual(self.complaints, [])
+
+    def test_those_that_are_asked_for(self):
+        today = timezone.localdate()
+        days = [today + timedelta(days=d) for d in (-1, 3, 30)]
+        plan_list(self.lead, self.production, "\n".join(f"{k} Part {k} {day}" for k, day in enumerate(days, 1)))
+        plan_list(self.lead, self.production, "4 Without a day")
+        measure_mix(make_mix(self.production, self.lead, 3))
+        page = self.open_page(DESKTOP)
+        self.sign_in(page, "lead")
+        for which, expected in (("overdue", [1]), ("week", [1, 2]), ("open", [3]), ("mine", [3]), ("", [1, 2, 3, 4])):
+            page.select_option("#find-which", which)
+            self.assertEqual(self.shown(page), expected, which)
+        self.assert_fits(page)
 
     def test_what_a_name_says(self):
         page = self.open_page(DESKTOP)

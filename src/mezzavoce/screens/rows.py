@@ -166,7 +166,7 @@ def _newest_mixes(programmes: list[Programme]) -> dict[int, Mix]:
     for mix in (
         Mix.objects.filter(programme__in=[p.pk for p in programmes])
         .order_by("number", "-pk")
-        .only("programme_id", "number")
+        .only("programme_id", "number", "ingested_by_id")
     ):
         newest[mix.programme_id] = mix
     return newest

@@ -4,6 +4,7 @@
 export function makeFind(desk) {
   const words = document.getElementById("find-words");
   const standing = document.getElementById("find-standing");
+  const which = document.getElementById("find-which");
   const order = document.getElementById("find-order");
   const count = document.getElementById("find-count");
 
@@ -14,14 +15,15 @@ export function makeFind(desk) {
     rows.forEach((row) => {
       const text = row.querySelector("th").textContent.toLowerCase();
       const found = wanted.every((word) => text.includes(word));
-      row.hidden = !found || Boolean(standing.value && row.dataset.standing !== standing.value);
+      const other = standing.value && row.dataset.standing !== standing.value;
+      row.hidden = !found || Boolean(other) || !IS[which.value](row, which.dataset.today);
     });
     arrange(body, rows, order.value);
     const shown = rows.filter((row) => !row.hidden).length;
     count.textContent = shown < rows.length ? `${shown} of ${rows.length}` : "";
   }
 
-  [words, standing, order].forEach((field) => field.addEventListener("input", apply));
+  [words, standing, which, order].forEach((field) => field.addEventListener("input", apply));
   words.addEventListener("keydown", (event) => {
     if (event.key === "Escape") {
       words.value = "";
@@ -32,6 +34,21 @@ export function makeFind(desk) {
   });
   apply();
   return { apply, focus: () => words.focus() };
+}
+
+/** Whether a row is one of those that are asked for; days as they are written in data. */
+const IS = {
+  "": () => true,
+  open: (row) => Number(row.dataset.open) > 0,
+  overdue: (row, today) => row.dataset.due !== "" && row.dataset.due < today,
+  week: (row, today) => row.dataset.due !== "" && row.dataset.due <= inAWeek(today),
+  mine: (row) => "mine" in row.dataset,
+};
+
+function inAWeek(today) {
+  const day = new Date(`${today}T00:00:00Z`);
+  day.setUTCDate(day.getUTCDate() + 7);
+  return day.toISOString().slice(0, 10);
 }
 
 const KEYS = {
