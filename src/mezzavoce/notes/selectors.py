@@ -4,6 +4,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from mezzavoce_core.versions.recheck import BY_HAND
+
 from ..library.models import Mix
 from ..measuring.models import Finding, Judgement
 from .models import Decision, Mark, Note, Placement, Trim
@@ -108,9 +110,16 @@ def marked(mix: Mix, judgement: Judgement | None, *, whole: bool = False) -> lis
             trims.get(p.mark_id),
         )
         for p in Placement.objects.filter(mix=mix).select_related("mark").defer(*([] if whole else ["evidence"]))
-        if p.mark_id in findings or (mix.pk, p.mark_id) in decisions
+        if p.mark_id in findings or _is_decided(p.mark, decisions.get((mix.pk, p.mark_id)))
     ]
     return sorted(found, key=lambda m: (m.in_s, m.mark.pk))
+
+
+def _is_decided(mark: Mark, decision: Decision | None) -> bool:
+    """Whether somebody's word keeps a mark in the list; a note by hand that was undone is none any more."""
+    if decision is None:
+        return False
+    return mark.kind != BY_HAND or decision.what != Decision.What.REOPEN
 
 
 def decided(mixes: Sequence[int]) -> dict[tuple[int, int], str]:

@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from functools import cached_property
 
+from mezzavoce_core.versions.recheck import BY_HAND
+
 from ..dispatch.models import Answer
 from ..dispatch.selectors import newest_answers
 from ..library.models import Mix
@@ -39,7 +41,7 @@ class Told:
         """What became of it, with the figure that is still missing."""
         word = self.row.get_result_display()
         if self.row.result == Recheck.Result.UNKNOWN:
-            return f"{word}: stems or captions are wanted"
+            return f"{word}: listen" if self.row.mark.kind == BY_HAND else f"{word}: stems or captions are wanted"
         if not self.row.is_left:
             return word
         joint = {"better": ", still short by ", "same": ", short by ", "worse": ", short by "}[self.row.result]

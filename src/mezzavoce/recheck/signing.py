@@ -12,6 +12,7 @@ from django.utils import timezone
 
 from mezzavoce_core import VERSION
 from mezzavoce_core.exchange.headline import headline
+from mezzavoce_core.versions.recheck import BY_HAND
 
 from ..accounts.access import Role, require
 from ..accounts.models import Person, record
@@ -41,7 +42,7 @@ def content_of(mix: Mix, person: Person) -> dict[str, Any]:
     if judgement.spec_version_id != mix.programme.judged_by.pk:
         raise Refused("This mix is being judged by the spec that counts now; sign it in a moment.")
     marks = marked(mix, judgement, whole=True)
-    left = [m for m in marks if m.finding is not None and not _is_dismissed(m)]
+    left = [m for m in marks if _counts(m) and not _is_dismissed(m)]
     must = [m for m in left if m.severity == "must"]
     if must:
         raise Refused(
@@ -57,11 +58,16 @@ def content_of(mix: Mix, person: Person) -> dict[str, Any]:
         "start_timecode": mix.start_timecode,
         "spec": judgement.spec_version.words,
         "figures": _figures(judgement, left),
-        "waivers": [_waiver(m) for m in marks if m.finding is not None and _is_dismissed(m)],
+        "waivers": [_waiver(m) for m in marks if _counts(m) and _is_dismissed(m)],
         "remarks": [_remark(m) for m in left],
         "made_by": f"Mezzavoce {VERSION}",
         "by": person.name,
     }
+
+
+def _counts(item: Marked) -> bool:
+    """What is found now, and what a person noted by hand."""
+    return item.finding is not None or item.mark.kind == BY_HAND
 
 
 def _is_dismissed(item: Marked) -> bool:

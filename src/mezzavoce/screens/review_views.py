@@ -17,6 +17,7 @@ from ..library.models import Membership, Mix
 from ..library.selectors import mix_for
 from ..measuring import actions as measuring
 from ..notes import actions as notes
+from ..notes import by_hand
 from .review import review
 from .state import state_of
 
@@ -77,6 +78,19 @@ def word(request: PersonRequest, note_id: int) -> HttpResponse:
     notes.word_note(request.user, note, request.POST.get("text", ""), version)
     first = note.marks.first()
     return _changed(request, note.mix_id, first.label if first else "")
+
+
+@login_required
+@require_POST
+def note_by_hand(request: PersonRequest, mix_id: int) -> HttpResponse:
+    """A note of one's own about a stretch; the answer says where it is."""
+    said, mix = request.POST, _mix(request, mix_id)
+    span = (said.get("from", ""), said.get("to", ""))
+    mark = by_hand.note_by_hand(
+        request.user, mix, span, said.get("title", ""), said.get("text", ""), said.get("kind", "")
+    )
+    address = f"{reverse('mix', args=[mix.pk])}?mark={mark.label}"
+    return JsonResponse({"address": address}, status=201) if wants_json(request) else redirect(address)
 
 
 @login_required

@@ -43,6 +43,7 @@ urlpatterns = [
     path("mixes/<int:mix_id>/state/", review_views.state, name="mix-state"),
     path("mixes/<int:mix_id>/correct/", review_views.correct, name="correct"),
     path("mixes/<int:mix_id>/correct/prejudge/", review_views.prejudge, name="prejudge"),
+    path("mixes/<int:mix_id>/note/", review_views.note_by_hand, name="note-by-hand"),
     path("mixes/<int:mix_id>/range/", review_views.set_range, name="set-range"),
     path("mixes/<int:mix_id>/undo/", review_views.undo, name="undo"),
     path("marks/<int:mark_id>/decide/", review_views.decide, name="decide"),

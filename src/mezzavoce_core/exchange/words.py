@@ -32,7 +32,7 @@ _KINDS = {kind.name: kind for kind in KINDS}
 
 def short_name(kind: str) -> str:
     """What a kind of finding is called in a few words; its name where this version does not know it."""
-    return _KINDS[kind].short if kind in _KINDS else kind
+    return _KINDS[kind].short if kind in _KINDS else kind.replace("-", " ")
 
 
 def figure_words(finding: dict[str, Any], name: str) -> str:

@@ -12,6 +12,8 @@ from .alignment import Alignment
 CURED, BETTER, SAME, WORSE, GONE, NEW = "cured", "better", "same", "worse", "gone", "new"
 UNKNOWN = "unknown"
 """The new mix was not judged by this kind: it came without the stems or captions that the former one had."""
+BY_HAND = "by-hand"
+"""The kind of what a person noted where nothing was measured: only listening tells what became of it."""
 TOLERANCES = {"s": 0.1, "of 1": 0.01, "correlation": 0.1, "samples": 1.0}
 """By how much a figure has to change to count as another one; 1 LU, 1 dB where the unit is not named here."""
 _CLEARNESS = frozenset({"masked-speech", "duck-missing", "duck-shallow"})
@@ -77,6 +79,8 @@ def recheck(old: Mapping[str, Any], new: Mapping[str, Any], alignment: Alignment
 
 def _judged(finding: Found, new: Mapping[str, Any]) -> bool:
     """Whether a finding of this kind could have been found in the new mix."""
+    if finding["kind"] == BY_HAND:
+        return False
     if finding["kind"] in _OF_CAPTIONS:
         return new.get("captions") is not None
     wanted = _WANTS.get(str(finding["family"]))

@@ -5,7 +5,7 @@ import { windowZoomed } from "./viewport.js";
 const CLOSER = 0.6;
 const STEP_S = 1;
 
-export function bindControls({ store, player, hearing, ranges, side, spans, walk }) {
+export function bindControls({ store, player, hearing, ranges, side, spans, walk, write }) {
   const enlarge = () => document.getElementById("picture").classList.toggle("is-large");
 
   function swapLower() {
@@ -68,8 +68,10 @@ export function bindControls({ store, player, hearing, ranges, side, spans, walk
     a: () => side.openAllow(),
     e: () => walk.edit(),
     z: () => side.undo(),
+    h: () => write(),
   });
   document.getElementById("play")?.addEventListener("click", () => player.toggle());
+  document.querySelector("[data-write]")?.addEventListener("click", () => write());
   document.getElementById("loop").addEventListener("click", toggleLoop);
   document.getElementById("lower").addEventListener("click", swapLower);
   document.getElementById("zoom-in").addEventListener("click", () => zoom(CLOSER));

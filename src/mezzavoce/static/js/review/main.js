@@ -1,6 +1,7 @@
 // The review page: brings store, picture, sound, lanes, side and keys together.
 import { LADDER } from "../timeline/lanes.js";
 import { makeClock } from "../timeline/timecode.js";
+import { makeByHand } from "./by_hand.js";
 import { bindControls } from "./controls.js";
 import { makeCurves, takeCurves } from "./curves.js";
 import { makeHearing } from "./hear.js";
@@ -60,7 +61,8 @@ function start(root) {
   makeView(store, (time) => player.seek(time), walk.pick, spans);
   side.arrange();
   makePeaks(store, root.dataset.peaks, () => store.get().lower === "peaks");
-  bindControls({ store, player, hearing, ranges, side, spans, walk });
+  const write = makeByHand(store, player);
+  bindControls({ store, player, hearing, ranges, side, spans, walk, write });
   walk.follow(makeState({ store, side, judged: walk.judged, shown: walk.picture }));
   curves().then((series) => {
     takeCurves(series, store);
