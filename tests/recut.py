@@ -1,8 +1,8 @@
 """How well a new mix is laid beside a former one: programmes of the demo strung together, edited by chance.
 
 ``python -m tests.recut --write docs/recut.md`` (with the demo's media in ``MEZZAVOCE_TEST_MEDIA``) edits an hour with
-stretches of 1 to 30 s put in, cut out and moved, lowers the whole by 3 dB, and counts the moments that are placed right,
-placed wrong, or lost. What is put in comes from programmes that are not in the hour.
+stretches of 1 to 30 s put in, cut out and moved, lowers the whole by 3 dB, and counts the moments that are placed
+right, placed wrong, or lost. What is put in comes from programmes that are not in the hour.
 """
 
 import argparse
@@ -131,9 +131,8 @@ def page(lines, options):
         f"come again run at another speed), makes {options.edits} edits of 1 to 30 s by chance (put in, cut out,\n"
         "moved), lowers the whole by 3 dB, and asks every 20 ms where that moment is now. Right: within a frame of\n"
         "40 ms. Wrong: elsewhere, or somewhere although it was cut out. Lost: there, and not placed. What is put in\n"
-        "comes from programmes that are not in the hour. To reach: within one frame, nothing wrong, 10 s on one core.\n\n"
-        + "\n".join(lines)
-        + "\n"
+        "comes from programmes that are not in the hour. To reach: within one frame, nothing wrong, 10 s on one\n"
+        "core.\n\n" + "\n".join(lines) + "\n"
     )
 
 
