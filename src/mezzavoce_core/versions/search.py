@@ -16,7 +16,7 @@ _BEST = 6
 _LEAST_R, _LEAST_Z = 0.15, 6.0
 _COST, _JUMP = 0.30, 0.9
 TOLERANCE_S = 0.045
-_ROWS = 64
+_ROWS = 128
 
 
 @dataclass(frozen=True)
@@ -57,12 +57,12 @@ def search(
     if not len(begins) or not allowed.any():
         return []
     places = np.flatnonzero(allowed)
-    scale = 1 / norms(coarse_new, length)[places]
+    scale = (1 / norms(coarse_new, length)[places]).astype(np.float32)
     found = []
     for first in range(0, len(begins), _ROWS):
         some = begins[first : first + _ROWS]
         likeness = _likeness(windows(coarse_old, length, some), coarse_new, length, places) * scale
-        likeness /= norms(coarse_old, length)[some][:, None]
+        likeness /= norms(coarse_old, length)[some, None].astype(np.float32)
         for begin, row in zip(some, likeness, strict=True):
             tops = _peaks(row, places, chunks.least_r)
             found.append(_refined(old, new, int(begin) * _COARSE, places[tops] * _COARSE, length * _COARSE))
@@ -76,9 +76,9 @@ def _half_inside(field: NDArray[np.bool_], begins: NDArray[np.int64], length: in
     return found
 
 
-def _likeness(chunks: Shapes, new: Shapes, length: int, places: NDArray[np.int64]) -> Floats:
+def _likeness(chunks: Shapes, new: Shapes, length: int, places: NDArray[np.int64]) -> Shapes:
     """Products of some chunks with every place ``(chunks, places)``."""
-    found = np.empty((len(chunks), len(places)), dtype=np.float64)
+    found = np.empty((len(chunks), len(places)), dtype=np.float32)
     for first in range(0, len(places), 4096):
         part = slice(first, first + 4096)
         found[:, part] = chunks @ windows(new, length, places[part]).T
