@@ -6,10 +6,11 @@ from django.urls import reverse
 from mezzavoce.accounts.models import AuditEntry
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
 from mezzavoce.measuring.models import Finding, Run
-from mezzavoce.notes import actions, labels, wording
+from mezzavoce.notes import actions, wording
 from mezzavoce.notes.matching import matched
 from mezzavoce.notes.models import Decision, Mark, Note, Placement
 from mezzavoce.notes.selectors import marked
+from mezzavoce_core.exchange import labels
 from mezzavoce_core.exchange.words import note_text
 from tests.signals import automated, chord, talk, three_stems
 from tests.web.base import DUCK, SPANS, ProductionCase, clean, make_mix, measure_mix

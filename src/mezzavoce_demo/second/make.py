@@ -1,7 +1,9 @@
 """Writes the second mixes from the stems of the first ones: moved, cut, put in, summed and brought to level."""
 
+import hashlib
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -20,13 +22,20 @@ Stems = dict[str, Stereo]
 def second_files(folder: Path, second: SecondMix) -> list[tuple[str, Path]]:
     """Role and place of every file of a second mix, the mix first."""
     name = f"Hestholm {second.number:02d}"
-    place = folder / "second"
+    place = _place(folder)
     return [("mix", place / f"{name} mix 2.wav"), *((role, place / f"{name} {role} 2.wav") for role in STEMS)]
+
+
+@cache
+def _place(folder: Path) -> Path:
+    """Where the second mixes lie, named after the code that makes them."""
+    here = sorted(Path(__file__).parent.glob("*.py"))
+    return folder / f"second-{hashlib.sha256(b''.join(p.read_bytes() for p in here)).hexdigest()[:12]}"
 
 
 def make_second(folder: Path, seconds: Sequence[SecondMix] = SECOND_MIXES) -> None:
     """Make what is not there yet, two at a time, from the media of the first mixes in ``folder``."""
-    (folder / "second").mkdir(exist_ok=True)
+    _place(folder).mkdir(exist_ok=True)
     missing = [s for s in seconds if not second_files(folder, s)[0][1].exists()]
     with ProcessPoolExecutor(max_workers=2) as pool:
         for job in [pool.submit(_make, folder, s) for s in missing]:
