@@ -6,7 +6,7 @@ from django.db.models import Max
 
 from ..config.refresh import Version
 from ..library.models import Mix
-from .models import Answer, Delivery, Dispatch, DispatchItem
+from .models import Answer, Delivery, Dispatch
 
 
 def newest_answers(mixes: Iterable[Mix]) -> dict[int, Answer]:
@@ -24,19 +24,6 @@ def answered(mixes: Sequence[int]) -> dict[int, str]:
     """What was answered last, by note; for lists of many mixes. One taken back counts as none."""
     found = Answer.objects.filter(item__dispatch__mix__in=mixes).order_by("pk").values_list("item__note", "what")
     return {note: what for note, what in dict(found).items() if what != Answer.What.TAKEN_BACK}
-
-
-def sent_counts(mixes: Iterable[Mix]) -> dict[int, int]:
-    """How many notes of each mix were sent."""
-    counts: dict[int, int] = {}
-    items = (
-        DispatchItem.objects.filter(dispatch__mix__in=list(mixes), dispatch__state=Dispatch.State.SENT)
-        .values_list("dispatch__mix_id", "note_id")
-        .distinct()
-    )
-    for mix_id, _ in items:
-        counts[mix_id] = counts.get(mix_id, 0) + 1
-    return counts
 
 
 def recent_answers(production_id: int, most: int = 4) -> list[Answer]:

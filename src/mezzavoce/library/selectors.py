@@ -23,14 +23,14 @@ def shipped_specs() -> QuerySet[Spec]:
     return Spec.objects.filter(production=None).order_by("name")
 
 
-def programme_for(person: Person, programme_id: int, role: str = Role.GUEST, *, to_read: bool = False) -> Programme:
+def programme_for(person: Person, programme_id: int, role: str = Role.GUEST) -> Programme:
     """A programme of a production in which the person has at least a role, or Http404; NotAllowed for less."""
     found = Programme.objects.select_related("production").filter(pk=programme_id).first()
     if found is None:
         raise Http404
     production_for(person, found.production_id)
     if role != Role.GUEST:
-        require(person, found, role, to_read=to_read)
+        require(person, found, role)
     return found
 
 

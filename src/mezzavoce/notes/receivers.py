@@ -11,9 +11,10 @@ from mezzavoce_core.exchange.words import note_text
 from ..library.models import Mix, Programme
 from ..measuring.models import Finding, Judgement
 from ..measuring.signals import judged
-from .former import follow
+from .former import Beside, follow
 from .matching import matched
 from .models import Mark, Note, Placement
+from .signals import followed
 
 _OF_MARK = ("role", "kind", "family")
 _OF_PLACEMENT = ("severity", "title", "evidence")
@@ -25,7 +26,8 @@ def give_marks(judgement: Judgement, findings: Sequence[Finding], **_: Any) -> N
     mix = judgement.run.mix
     placed = list(Placement.objects.filter(mix=mix).select_related("mark"))
     taken = matched(mix, findings, placed)
-    known = _from_before(judgement, findings, placed, taken)
+    beside = follow(judgement, findings)
+    known = _from_before(beside, findings, placed, taken) if beside else {}
     # Marks before the programme, as whoever decides one takes them: neither waits for the other in a circle.
     _lock([*(p.mark_id for p in taken.values()), *(m.pk for m in known.values())])
     Placement.objects.bulk_create([Placement(mark=m, mix=mix, **_seen(mix, findings[k])) for k, m in known.items()])
@@ -37,15 +39,14 @@ def give_marks(judgement: Judgement, findings: Sequence[Finding], **_: Any) -> N
     new = known | _new(mix, {k: f for k, f in enumerate(findings) if k not in taken and k not in known})
     for k, finding in enumerate(findings):
         finding.mark = taken[k].mark if k in taken else new[k]
+    if beside:
+        followed.send(sender=Mark, mix=mix, beside=beside)
 
 
 def _from_before(
-    judgement: Judgement, findings: Sequence[Finding], placed: Sequence[Placement], taken: Mapping[int, Placement]
+    beside: Beside, findings: Sequence[Finding], placed: Sequence[Placement], taken: Mapping[int, Placement]
 ) -> dict[int, Mark]:
     """Marks of the mix before that go on, by the number of the finding that each is now."""
-    beside = follow(judgement, findings)
-    if beside is None:
-        return {}
     numbers = {id(f): k for k, f in enumerate(findings)}
     here = {p.mark_id for p in placed}
     return {

@@ -9,5 +9,5 @@ class RecheckConfig(AppConfig):
     name = "mezzavoce.recheck"
 
     def ready(self) -> None:
-        """Listen for judgements."""
+        """Listen for what became of marks."""
         from . import receivers  # noqa: F401  (connecting is the purpose)

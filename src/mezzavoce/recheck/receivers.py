@@ -6,24 +6,19 @@ from typing import Any
 from django.dispatch import receiver
 
 from ..library.models import Mix
-from ..measuring.models import Finding, Judgement
-from ..measuring.signals import judged
-from ..notes.former import Followed, follow
+from ..notes.former import Beside, Followed
 from ..notes.models import Decision
 from ..notes.selectors import decided
+from ..notes.signals import followed
 from .models import Recheck
 
 _DISMISSED = (Decision.What.NOT_A_FAULT, Decision.What.ALLOW)
 _UNCHANGED = (Recheck.Result.SAME, Recheck.Result.BETTER)
 
 
-@receiver(judged)
-def keep_rechecks(judgement: Judgement, findings: Sequence[Finding], **_: Any) -> None:
+@receiver(followed)
+def keep_rechecks(mix: Mix, beside: Beside, **_: Any) -> None:
     """One row a mark of the former mix; what a person confirmed stays with it."""
-    mix = judgement.run.mix
-    beside = follow(judgement, findings)
-    if beside is None:
-        return
     known = {r.mark_id: r for r in Recheck.objects.filter(mix=mix)}
     fresh: list[Recheck] = []
     changed: list[Recheck] = []

@@ -5,14 +5,12 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 from xml.sax.saxutils import escape
 
-from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle, getSampleStyleSheet
 from reportlab.lib.units import mm
-from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+from reportlab.platypus import Paragraph, Spacer, Table, TableStyle
 
-from .sheets.print import latin
+from .sheets.print import latin, paper
 
-_MARGIN = 20 * mm
 _STATES = {"holds": "holds", "short": "falls short", "fails": "fails", "": ""}
 
 
@@ -20,17 +18,7 @@ def printed_sign_off(content: Mapping[str, Any]) -> bytes:
     """A4; ``content`` is what was frozen when it was signed."""
     out = io.BytesIO()
     title = f"{content['programme']}, mix {content['mix']}"
-    document = SimpleDocTemplate(
-        out,
-        pagesize=A4,
-        leftMargin=_MARGIN,
-        rightMargin=_MARGIN,
-        topMargin=_MARGIN,
-        bottomMargin=_MARGIN,
-        title=title,
-        author=content["made_by"],
-        invariant=1,
-    )
+    document = paper(out, title, content["made_by"])
     styles = getSampleStyleSheet()
     heading = ParagraphStyle("heading", parent=styles["Title"], fontName="Times-Bold", alignment=0, fontSize=17)
     normal, second = styles["Normal"], styles["Heading3"]

@@ -37,20 +37,16 @@ class _Strip(Flowable):  # type: ignore[misc]
             pen.drawCentredString(x, middle + 2.6 * mm, note.label)
 
 
+def paper(out: io.BytesIO, title: str, author: str) -> SimpleDocTemplate:
+    """An A4 document that is the same bytes whenever it is made."""
+    margins = dict.fromkeys(("leftMargin", "rightMargin", "topMargin", "bottomMargin"), _MARGIN)
+    return SimpleDocTemplate(out, pagesize=A4, title=title, author=author, invariant=1, **margins)
+
+
 def printed(sheet: Sheet) -> bytes:
     """A4, black on white; the same sheet gives the same bytes."""
     out = io.BytesIO()
-    document = SimpleDocTemplate(
-        out,
-        pagesize=A4,
-        leftMargin=_MARGIN,
-        rightMargin=_MARGIN,
-        topMargin=_MARGIN,
-        bottomMargin=_MARGIN,
-        title=f"Notes on {sheet.name}",
-        author=sheet.made_by or "Mezzavoce",
-        invariant=1,
-    )
+    document = paper(out, f"Notes on {sheet.name}", sheet.made_by or "Mezzavoce")
     styles = getSampleStyleSheet()
     heading = ParagraphStyle("heading", parent=styles["Title"], fontName="Times-Bold", alignment=0, fontSize=17)
     soft = ParagraphStyle("soft", parent=styles["Normal"], textColor="#6b6372")
