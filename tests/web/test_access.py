@@ -81,7 +81,7 @@ class RolesTest(ProductionCase):
             response = self.client.get(reverse(name, args=args), headers={"Accept": "application/json"})
             self.assertEqual(response.status_code, 404, name)
         for name, args in (
-            ("decide", [mark.pk]),
+            ("decide", [mix.pk, mark.pk]),
             ("undo", [mix.pk]),
             ("measure", [mix.pk]),
             ("prepare", [mix.pk]),
@@ -100,7 +100,7 @@ class RolesTest(ProductionCase):
         self.assertContains(page, "You may look and listen here")
         self.assertNotContains(page, "Note it <kbd>")
         response = self.client.post(
-            reverse("decide", args=[mark.pk]), {"what": "note it"}, headers={"Accept": "application/json"}
+            reverse("decide", args=[mark.mix_id, mark.pk]), {"what": "note it"}, headers={"Accept": "application/json"}
         )
         self.assertEqual(response.status_code, 403)
         self.assertIn("Ask the lead", response.json()["error"])

@@ -31,7 +31,8 @@ class ArchiveTest(ProductionCase):
         self.assertContains(page, "In the archive")
         for name in ("mix", "notes", "mix-files"):
             self.assertEqual(self.client.get(reverse(name, args=[self.mix.pk])).status_code, 200)
-        answer = self.client.post(reverse("decide", args=[Mark.objects.first().pk]), {"what": "note it"})
+        mark = Mark.objects.first()
+        answer = self.client.post(reverse("decide", args=[mark.mix_id, mark.pk]), {"what": "note it"})
         self.assertContains(answer, "is archived", status_code=403)
         programme = Programme.objects.get()
         given = intake.Ingest([(stored(self.production), "mix")], "25", "10:00:00:00", programme=programme)

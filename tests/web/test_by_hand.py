@@ -49,9 +49,9 @@ class HandCase(ProductionCase):
             for s in current_judgement(self.mix).detail["speech"]
         ]
 
-    def post(self, name, key, **data):
+    def post(self, name, *keys, **data):
         data = {k.rstrip("_"): v for k, v in data.items()}
-        return self.client.post(reverse(name, args=[key]), data, headers={"Accept": "application/json"})
+        return self.client.post(reverse(name, args=keys), data, headers={"Accept": "application/json"})
 
 
 class CorrectionTest(HandCase):
@@ -226,7 +226,7 @@ class CorrectionTest(HandCase):
 class TrimTest(HandCase):
     def test_bounds_by_hand_stay_until_they_are_undone(self):
         item = self.of("duck-missing")[0]
-        answer = self.post("trim", item.mark.pk, from_="10:00:09:00", to="10:00:12:12")
+        answer = self.post("trim", self.mix.pk, item.mark.pk, from_="10:00:09:00", to="10:00:12:12")
         bounds = {m["label"]: (m["in"], m["out"]) for m in answer.json()["data"]["marks"]}
         self.assertEqual(bounds[item.mark.label], (9.0, 12.48))
         moved = self.of("duck-missing")[0]
@@ -249,7 +249,9 @@ class TrimTest(HandCase):
     def test_a_stranger_sees_none(self):
         self.client.force_login(self.stranger)
         self.assertEqual(
-            self.post("trim", self.of("duck-missing")[0].mark.pk, from_="10:00:09:00", to="10:00:10:00").status_code,
+            self.post(
+                "trim", self.mix.pk, self.of("duck-missing")[0].mark.pk, from_="10:00:09:00", to="10:00:10:00"
+            ).status_code,
             404,
         )
 
@@ -258,7 +260,7 @@ class AlikeTest(HandCase):
     def test_all_of_a_kind_are_decided_and_undone_together(self):
         first, second = (m.mark for m in self.of("duck-missing"))
         self.assertEqual(review(self.reviewer, self.mix.pk, first.label).alike, 2)
-        answer = self.post("decide", first.pk, what="note it", alike="1", client_key="k1")
+        answer = self.post("decide", self.mix.pk, first.pk, what="note it", alike="1", client_key="k1")
         self.assertEqual(answer.status_code, 200)
         self.assertEqual({m.state for m in self.of("duck-missing")}, {"noted"})
         self.assertEqual(Note.objects.filter(marks__in=[first, second]).count(), 2)

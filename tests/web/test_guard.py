@@ -90,7 +90,8 @@ class SecondTest(DispatchCase):
     def decide(self, person, what, seen, **more):
         self.client.force_login(person)
         said = {"what": what, "seen": seen, **more}
-        return self.client.post(reverse("decide", args=[self.mark.pk]), said, headers={"Accept": "application/json"})
+        address = reverse("decide", args=[self.mark.mix_id, self.mark.pk])
+        return self.client.post(address, said, headers={"Accept": "application/json"})
 
     def test_who_comes_second_is_told_and_decides_again(self):
         self.assertEqual(self.decide(self.lead, "not a fault", self.seen).status_code, 200)

@@ -145,7 +145,7 @@ class DecisionsTest(MarkedCase):
 
     def test_over_http(self):
         self.client.force_login(self.reviewer)
-        address = reverse("decide", args=[self.mark.pk])
+        address = reverse("decide", args=[self.mark.mix_id, self.mark.pk])
         answer = self.client.post(
             address, {"what": "note it", "client_key": "a"}, headers={"Accept": "application/json"}
         )

@@ -140,7 +140,7 @@ class ProductionTest(ProductionCase):
         self.client.force_login(self.reviewer)
         self.assertContains(self.client.get(reverse("mix", args=[mix.pk])), "Not yet")
         mark = Mark.objects.first()
-        answer = self.client.post(reverse("decide", args=[mark.pk]), {"what": "note it"})
+        answer = self.client.post(reverse("decide", args=[mark.mix_id, mark.pk]), {"what": "note it"})
         self.assertContains(answer, "is archived", status_code=403)
 
     def test_every_mix_of_a_programme_is_in_reach(self):

@@ -77,6 +77,17 @@ class MarksTest(RecheckCase):
         self.assertEqual((results[self.first.pk], results[self.second.pk]), ("same", "gone"))
         self.assertIsNone(Recheck.objects.get(mix=mix, mark=self.second).in_sample)
 
+    def test_decided_and_moved_on_the_page_of_the_new_mix_it_counts_there(self):
+        mix = self.new_mix()
+        address = reverse("decide", args=[mix.pk, self.second.pk])
+        self.assertEqual(self.client.post(address, {"what": "note it", "seen": "0"}).status_code, 302)
+        self.client.post(reverse("trim", args=[mix.pk, self.second.pk]), {"from": "10:00:24:00", "to": "10:00:26:00"})
+        self.assertEqual(list(self.second.decisions.values_list("mix", flat=True)), [mix.pk])
+        self.assertEqual(list(self.second.trims.values_list("mix", flat=True)), [mix.pk])
+        # The first one lies nowhere in the new mix, so nobody can decide it there.
+        address = reverse("decide", args=[mix.pk, self.first.pk])
+        self.assertEqual(self.client.post(address, {"what": "note it"}).status_code, 404)
+
     def test_judged_again_nothing_is_doubled(self):
         mix = self.new_mix()
         before = Recheck.objects.count(), Placement.objects.count(), Mark.objects.count()

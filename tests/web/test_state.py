@@ -27,8 +27,8 @@ class StateCase(ProductionCase):
     def state(self, **words):
         return self.changes("mix-state", self.mix, seen=self.seen, **{**self.shown, **words})
 
-    def post(self, name, key, **data):
-        address = reverse(name, args=[key], query={"seen": self.seen, **self.shown})
+    def post(self, name, *keys, **data):
+        address = reverse(name, args=keys, query={"seen": self.seen, **self.shown})
         return self.client.post(address, data, headers={"Accept": "application/json"}).json()
 
 
@@ -45,7 +45,7 @@ class ReviewStateTest(StateCase):
         self.assertIn(f'data-mark="{other}"', state["parts"]["finding"])
 
     def test_a_decision_sends_its_own_line_and_states(self):
-        state = self.post("decide", self.marks[0].pk, what="note it")
+        state = self.post("decide", self.mix.pk, self.marks[0].pk, what="note it")
         self.assertEqual(set(state), {"version", "chosen", "playback", "parts", "facts", "lines", "states"})
         self.assertEqual(list(state["lines"]), [self.marks[0].label])
         self.assertIn("noted", state["lines"][self.marks[0].label])
@@ -55,7 +55,7 @@ class ReviewStateTest(StateCase):
 
     def test_deciding_can_go_on_to_another_mark(self):
         self.shown["mark"] = self.marks[1].label
-        state = self.post("decide", self.marks[0].pk, what="not a fault")
+        state = self.post("decide", self.mix.pk, self.marks[0].pk, what="not a fault")
         self.assertEqual(state["chosen"], self.marks[1].label)
         self.assertIn(f'data-mark="{self.marks[1].label}"', state["parts"]["finding"])
 

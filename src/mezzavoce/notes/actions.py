@@ -292,17 +292,17 @@ def remedy_of(mix: Mix, label: str, choice: int) -> dict[str, Any]:
     return found
 
 
-def mark_for(person: Person, mark_id: int) -> Mark:
-    """A mark that the person may decide, or Http404; NotAllowed for who may only look."""
-    mark = (
-        Mark.objects.select_related("programme__production", "mix")
-        .filter(pk=mark_id, programme__production__memberships__person=person)
+def mark_for(person: Person, mix_id: int, mark_id: int) -> tuple[Mark, Mix]:
+    """A mark that the person may decide in a mix in which it lies, or Http404; NotAllowed for who may only look."""
+    placement = (
+        Placement.objects.select_related("mark__programme__production", "mix__programme__production")
+        .filter(mark=mark_id, mix=mix_id, mix__programme__production__memberships__person=person)
         .first()
     )
-    if mark is None:
+    if placement is None:
         raise Http404
-    require(person, mark.programme, Membership.Role.REVIEWER)
-    return mark
+    require(person, placement.mix, Membership.Role.REVIEWER)
+    return placement.mark, placement.mix
 
 
 def note_for(person: Person, note_id: int) -> Note:

@@ -40,23 +40,23 @@ def state(request: PersonRequest, mix_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def decide(request: PersonRequest, mark_id: int) -> HttpResponse:
-    """Decide a mark in the mix in which it was found first."""
-    mark = notes.mark_for(request.user, mark_id)
+def decide(request: PersonRequest, mix_id: int, mark_id: int) -> HttpResponse:
+    """Decide a mark in the mix that is shown, wherever it was found first."""
+    mark, mix = notes.mark_for(request.user, mix_id, mark_id)
     do = notes.decide_alike if request.POST.get("alike") else notes.decide
     said = request.POST
     key = client_key(said.get("client_key"))
-    do(request.user, mark, mark.mix, said.get("what", ""), said.get("reason", ""), key, seen=whole(said.get("seen")))
-    return _changed(request, mark.mix_id, mark.label)
+    do(request.user, mark, mix, said.get("what", ""), said.get("reason", ""), key, seen=whole(said.get("seen")))
+    return _changed(request, mix_id, mark.label)
 
 
 @login_required
 @require_POST
-def trim(request: PersonRequest, mark_id: int) -> HttpResponse:
+def trim(request: PersonRequest, mix_id: int, mark_id: int) -> HttpResponse:
     """Set in and out of a mark by hand."""
-    mark = notes.mark_for(request.user, mark_id)
-    notes.trim(request.user, mark, mark.mix, (request.POST.get("from", ""), request.POST.get("to", "")))
-    return _changed(request, mark.mix_id, mark.label)
+    mark, mix = notes.mark_for(request.user, mix_id, mark_id)
+    notes.trim(request.user, mark, mix, (request.POST.get("from", ""), request.POST.get("to", "")))
+    return _changed(request, mix_id, mark.label)
 
 
 @login_required

@@ -46,7 +46,7 @@ urlpatterns = [
     path("mixes/<int:mix_id>/note/", review_views.note_by_hand, name="note-by-hand"),
     path("mixes/<int:mix_id>/range/", review_views.set_range, name="set-range"),
     path("mixes/<int:mix_id>/undo/", review_views.undo, name="undo"),
-    path("marks/<int:mark_id>/decide/", review_views.decide, name="decide"),
-    path("marks/<int:mark_id>/trim/", review_views.trim, name="trim"),
+    path("mixes/<int:mix_id>/marks/<int:mark_id>/decide/", review_views.decide, name="decide"),
+    path("mixes/<int:mix_id>/marks/<int:mark_id>/trim/", review_views.trim, name="trim"),
     path("notes/<int:note_id>/word/", review_views.word, name="word-note"),
 ]
