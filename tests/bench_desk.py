@@ -149,7 +149,9 @@ def _again(row, **other):
 def _send(person, contact, production):
     """In every programme of a production two notes are sent, and one is answered."""
     from mezzavoce.dispatch import actions as dispatch
+    from mezzavoce.dispatch import answers
     from mezzavoce.dispatch.models import Answer
+    from mezzavoce.dispatch.preparing import Envelope, prepare
     from mezzavoce.library.models import Mix
     from mezzavoce.notes import actions as notes
     from mezzavoce.notes.models import Decision
@@ -157,8 +159,8 @@ def _send(person, contact, production):
     for mix in Mix.objects.filter(programme__production=production).exclude(programme__number=1):
         for mark in mix.marks.order_by("-pk")[:2]:
             notes.decide(person, mark, mix, Decision.What.NOTE)
-        sent = dispatch.send(person, dispatch.prepare(person, mix, [contact]))
-        dispatch.answer(sent.recipients.get(), sent.items.first(), Answer.What.FIXED, "", f"k{mix.pk}")
+        sent = dispatch.send(person, prepare(person, mix, Envelope([contact])))
+        answers.answer(sent.recipients.get(), sent.items.first(), Answer.What.FIXED, "", f"k{mix.pk}")
 
 
 def _read(addresses, cookie):

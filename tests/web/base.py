@@ -11,6 +11,8 @@ from django.urls import reverse
 from django.utils import timezone
 
 from mezzavoce.accounts.models import Person
+from mezzavoce.dispatch import preparing
+from mezzavoce.dispatch.preparing import Envelope
 from mezzavoce.library import actions, contacts
 from mezzavoce.library.models import Membership, Mix, Playback, StoredFile, Track
 from mezzavoce.library.storage import keep
@@ -105,6 +107,11 @@ def measure_mix(mix, measurement=None):
         mix=mix, state=Run.State.MEASURED, features=features, progress=1.0, finished=timezone.now()
     )
     return judge_run(run, mix.programme.judged_by)
+
+
+def prepare(person, mix, contacts, **said):
+    """Notes put together for some addressees, with whatever else is said of the envelope."""
+    return preparing.prepare(person, mix, Envelope(contacts, **said))
 
 
 def media_folder():

@@ -2,7 +2,6 @@
 
 from django.urls import reverse
 
-from mezzavoce.dispatch import actions as dispatch
 from mezzavoce.dispatch.models import Delivery
 from mezzavoce.library import actions as library
 from mezzavoce.library.models import Production
@@ -12,7 +11,7 @@ from mezzavoce.notes.models import Decision
 from mezzavoce.screens.desk import desk
 from mezzavoce.screens.review import Review
 from mezzavoce_core.judge.spec import PRESETS
-from tests.web.base import ProductionCase, clean, faulty, make_mix, measure_mix
+from tests.web.base import ProductionCase, clean, faulty, make_mix, measure_mix, prepare
 
 SAME = ("integrated", "true-peak", "range", "clear", "must")
 
@@ -91,7 +90,7 @@ class AgreementTest(ProductionCase):
         self.assertContains(self.client.get(reverse("production", args=[self.production.pk])), words)
         for item in Review(self.mix, "lead", None).marks:
             notes.decide(self.lead, item.mark, self.mix, Decision.What.NOTE)
-        prepared = dispatch.prepare(self.lead, self.mix, [self.contact])
+        prepared = prepare(self.lead, self.mix, [self.contact])
         mail = Delivery.objects.get(recipient__dispatch=prepared)
         self.assertIn(f"Judged by {words}.", mail.text)
         self.assertIn(words, mail.html)

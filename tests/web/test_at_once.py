@@ -12,7 +12,7 @@ from django.db import connection
 from django.test import TransactionTestCase
 
 from mezzavoce.dispatch import actions as dispatch
-from mezzavoce.dispatch import mails
+from mezzavoce.dispatch import answers, mails
 from mezzavoce.dispatch.models import Delivery, Notice
 from mezzavoce.library import intake as library
 from mezzavoce.library.models import Mix
@@ -27,7 +27,7 @@ from mezzavoce.notes.selectors import marked
 from mezzavoce_core.exchange.document import document
 from mezzavoce_core.exchange.labels import label
 from tests.signals import chord, talk, three_stems
-from tests.web.base import SPANS, make_mix, make_people, measure_mix, stored
+from tests.web.base import SPANS, make_mix, make_people, measure_mix, prepare, stored
 
 
 class AtOnceTest(TransactionTestCase):
@@ -137,15 +137,15 @@ class AnswersAtOnceTest(TransactionTestCase):
         mix = make_mix(self.production, self.lead)
         measure_mix(mix)
         actions.decide(self.reviewer, Mark.objects.first(), mix, Decision.What.NOTE)
-        sent = dispatch.send(self.reviewer, dispatch.prepare(self.reviewer, mix, [self.contact]), answers_by_mail=True)
+        sent = dispatch.send(self.reviewer, prepare(self.reviewer, mix, [self.contact]), answers_by_mail=True)
         recipient, item = sent.recipients.get(), sent.items.get()
         Delivery.objects.update(state=Delivery.State.SENT)
-        dispatch.answer(recipient, item, "fixed", "", "first")
+        answers.answer(recipient, item, "fixed", "", "first")
 
         def meanwhile(message):
             told.append(message.subject)
             if len(told) == 1:
-                dispatch.answer(recipient, item, "question", "Which take?", "second")
+                answers.answer(recipient, item, "question", "Which take?", "second")
 
         told = []
         with mock.patch.object(mails, "post", side_effect=meanwhile):

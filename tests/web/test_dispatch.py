@@ -13,13 +13,14 @@ from django.urls import reverse
 from django.utils import timezone
 
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
-from mezzavoce.dispatch import actions, compose, excerpts, mails, tasks
+from mezzavoce.dispatch import actions, excerpts, mails, tasks
 from mezzavoce.dispatch.models import Answer, Delivery, Dispatch, Recipient
 from mezzavoce.dispatch.tokens import hash_of, new_seed, token_for
 from mezzavoce.library.models import StoredFile
 from mezzavoce.notes import actions as notes
+from mezzavoce.notes.editing import word_note
 from mezzavoce.notes.models import Mark, Note
-from tests.web.base import ProductionCase, make_mix, measure_mix, stored
+from tests.web.base import ProductionCase, make_mix, measure_mix, prepare, stored
 
 
 class DispatchCase(ProductionCase):
@@ -30,7 +31,7 @@ class DispatchCase(ProductionCase):
         notes.decide(self.reviewer, self.mark, self.mix, "note it")
 
     def prepare(self):
-        return actions.prepare(self.reviewer, self.mix, [self.contact])
+        return prepare(self.reviewer, self.mix, [self.contact])
 
     def sent(self):
         dispatch = actions.send(self.reviewer, self.prepare())
@@ -50,12 +51,12 @@ class PrepareTest(DispatchCase):
 
     def test_what_is_missing_is_said(self):
         with self.assertRaisesRegex(Refused, "at least one addressee"):
-            actions.prepare(self.reviewer, self.mix, [])
+            prepare(self.reviewer, self.mix, [])
         notes.undo(self.reviewer, self.mix)
         with self.assertRaisesRegex(Refused, "no note to send"):
             self.prepare()
         with self.assertRaises(NotAllowed):
-            actions.prepare(self.guest, self.mix, [self.contact])
+            prepare(self.guest, self.mix, [self.contact])
 
     def test_preparing_again_replaces(self):
         first, second = self.prepare(), self.prepare()
@@ -66,7 +67,7 @@ class PrepareTest(DispatchCase):
 
     def test_a_note_changed_since_is_not_sent_unseen(self):
         dispatch = self.prepare()
-        notes.word_note(self.lead, Note.objects.get(), "Other words", 1)
+        word_note(self.lead, Note.objects.get(), "Other words", 1)
         with self.assertRaisesRegex(Overtaken, "changed after this preview"):
             actions.send(self.reviewer, dispatch)
         self.assertEqual(Note.objects.get().state, Note.State.WRITTEN)
@@ -242,8 +243,8 @@ class EditorTest(DispatchCase):
         self.assertContains(self.client.get(reverse("notes", args=[self.mix.pk])), "one stereo file only")
 
     def test_table(self):
-        response = self.client.get(reverse("editor-table", args=[self.token]))
-        self.assertTrue(response.content.decode().startswith("mark,in,out"))
+        response = self.client.get(reverse("editor-file", args=[self.token, "csv"]))
+        self.assertTrue(b"".join(response.streaming_content).decode().startswith("mark,in,out"))
         self.assertIn("attachment", response["Content-Disposition"])
 
     def test_items_of_other_dispatches_stay_closed(self):
@@ -251,7 +252,7 @@ class EditorTest(DispatchCase):
         measure_mix(other)
         mark = Mark.objects.filter(mix=other).first()
         notes.decide(self.reviewer, mark, other, "note it")
-        foreign = actions.send(self.reviewer, actions.prepare(self.reviewer, other, [self.contact])).items.get()
+        foreign = actions.send(self.reviewer, prepare(self.reviewer, other, [self.contact])).items.get()
         for name in ("editor-excerpt", "editor-still"):
             self.assertEqual(self.client.get(reverse(name, args=[self.token, foreign.pk])).status_code, 404)
             self.assertEqual(self.client.get(reverse(name, args=[self.token, self.item.pk])).status_code, 404)
@@ -284,7 +285,11 @@ class ExcerptSpanTest(ProductionCase):
 
     def test_letters_have_no_markup_in_text(self):
         mix = make_mix(self.production, self.lead, title="Ebb & <Flow>")
-        text, html = compose.letter(mix, [], "Ines", "Rev")
-        self.assertIn("Ebb & <Flow>", text)
-        self.assertIn("Ebb &amp; &lt;Flow&gt;", html)
-        self.assertIsNone(re.search(r"<script|javascript:", html))
+        measure_mix(mix)
+        notes.decide(self.reviewer, Mark.objects.get(kind="duck-missing"), mix, "note it")
+        sent = prepare(self.reviewer, mix, [self.contact], covering="<script>alert(1)</script> & thanks")
+        delivery = Delivery.objects.get(recipient__dispatch=sent)
+        self.assertIn("Ebb & <Flow>", delivery.text)
+        self.assertIn("<script>alert(1)</script> & thanks", delivery.text)
+        self.assertIn("Ebb &amp; &lt;Flow&gt;", delivery.html)
+        self.assertIsNone(re.search(r"<script|javascript:", delivery.html))

@@ -29,7 +29,7 @@ from mezzavoce.notes import actions as notes
 from mezzavoce.notes.models import Mark
 from mezzavoce.transcoding import playback
 from tests.signals import chord, stereo, talk, write_wav
-from tests.web.base import ProductionCase
+from tests.web.base import ProductionCase, prepare
 
 
 class FarStore(Storage):
@@ -99,7 +99,7 @@ class FarStoreTest(ProductionCase):
         with tempfile.TemporaryDirectory() as folder:
             playback.listen(Track.objects.first().file, "", Path(folder) / "heard.mp4")
         notes.decide(self.reviewer, Mark.objects.filter(family="ducking").first(), mix, "note it")
-        sent = dispatch.send(self.reviewer, dispatch.prepare(self.reviewer, mix, [self.contact]))
+        sent = dispatch.send(self.reviewer, prepare(self.reviewer, mix, [self.contact]))
         self.assertTrue(excerpts.work_next())
         self.assertEqual(Excerpt.objects.get().state, Excerpt.State.READY)
         token = token_for(sent.recipients.get().seed)

@@ -132,7 +132,7 @@ class CachesTest(DispatchCase):
             ("notes", [self.mix.pk]),
             ("specs", [self.production.pk]),
             ("editor", [self.token]),
-            ("editor-table", [self.token]),
+            ("editor-file", [self.token, "csv"]),
             ("mix-state", [self.mix.pk]),
         ):
             told = self.client.get(reverse(name, args=args))["Cache-Control"]

@@ -12,6 +12,7 @@ from django.utils import timezone
 
 from mezzavoce.config.inputs import number, one_line, whole
 from mezzavoce.config.refusals import Refused
+from mezzavoce.dispatch.models import Answer
 from mezzavoce.library import actions as library
 from mezzavoce.library.models import StoredFile
 from mezzavoce.notes.models import Note
@@ -63,15 +64,20 @@ CONTENT = {
 FIELDS = [
     "about",
     "action",
+    "addressee",
     "alike",
-    "answers_by_mail",
-    "before",
     "alternative",
+    "answers_by_mail",
+    "at",
+    "attached",
     "back",
+    "before",
     "change",
     "choice",
     "client_key",
     "contact",
+    "copy",
+    "covering",
     "due",
     "file",
     "files",
@@ -81,14 +87,15 @@ FIELDS = [
     "found",
     "frame_rate",
     "from",
+    "gain",
     "in",
     "instead-from",
     "instead-to",
     "kind",
     "layout",
     "length",
-    "list",
     "light",
+    "list",
     "mail",
     "mark",
     "media_days",
@@ -96,16 +103,21 @@ FIELDS = [
     "name",
     "new",
     "next",
+    "note",
     "number",
     "old",
     "out",
     "pairs",
+    "part",
     "password",
     "person",
     "programme",
     "reason",
+    "remedy",
+    "reminds",
     "role",
     "seen",
+    "severity",
     "size",
     "spec",
     "start_timecode",
@@ -113,11 +125,11 @@ FIELDS = [
     "title",
     "to",
     "tracks",
-    "usual",
     "username",
-    "words_again",
+    "usual",
     "version",
     "what",
+    "words_again",
 ]
 HEADERS = ("Range", "Upload-Offset", "Upload-SHA256", "Accept", "Referer", "Cookie")
 
@@ -154,6 +166,9 @@ class EveryAddressCase(DispatchCase):
             "delivery_id": self.recipient.delivery.pk,
             "recipient_id": self.recipient.pk,
             "item_id": self.dispatch.items.get().pk,
+            "answer_id": Answer.objects.create(
+                recipient=self.recipient, item=self.dispatch.items.get(), what="question", reason="?", client_key="q"
+            ).pk,
             "token": self.token,
             "run_id": self.mix.runs.first().pk,
             "file_id": other.tracks.get().file_id,
@@ -299,6 +314,7 @@ class PermissionFirstTest(EveryAddressCase):
         "light",
         "sign-in",
         "editor-answer",
+        "editor-answer-all",
         "change-own",
         "put-away",
         "change-password",

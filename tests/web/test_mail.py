@@ -17,11 +17,12 @@ from django.utils import timezone
 
 from mezzavoce.accounts.models import Person
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
-from mezzavoce.dispatch import actions, mails, post
+from mezzavoce.dispatch import actions, answers, mails, post
 from mezzavoce.dispatch.models import Answer, Delivery, Notice, Recipient
 from mezzavoce.dispatch.tokens import token_for
 from mezzavoce.library import contacts
 from mezzavoce.library.models import Contact
+from tests.web.base import prepare
 from tests.web.test_dispatch import DispatchCase
 
 NAMES = (
@@ -127,7 +128,7 @@ class NamesTest(DispatchCase):
         for k, name in enumerate(NAMES):
             with self.subTest(name):
                 contact = contacts.add_contact(self.reviewer, self.production, name, f"ines{k}@cut.example")
-                dispatch = actions.prepare(self.reviewer, self.mix, [contact])
+                dispatch = prepare(self.reviewer, self.mix, [contact])
                 recipient = dispatch.recipients.get()
                 Delivery.objects.filter(recipient=recipient).update(state=Delivery.State.WAITING)
                 dispatch.state = dispatch.State.SENT
@@ -156,7 +157,7 @@ class NamesTest(DispatchCase):
     def test_one_that_cannot_be_written_ends_in_a_sentence_and_the_next_one_goes_out(self):
         second = contacts.add_contact(self.reviewer, self.production, "Bo", "bo@cut.example")
         Contact.objects.filter(pk=self.contact.pk).update(mail="two\nlines")
-        actions.send(self.reviewer, actions.prepare(self.reviewer, self.mix, [self.contact, second]))
+        actions.send(self.reviewer, prepare(self.reviewer, self.mix, [self.contact, second]))
         while mails.send_next():
             pass
         bad, good = Delivery.objects.order_by("pk")
@@ -274,7 +275,7 @@ class NewsTest(DispatchCase):
         self.item = self.dispatch.items.get()
 
     def answer(self, what="fixed", reason="", key="k"):
-        return actions.answer(self.recipient, self.item, what, reason, key)
+        return answers.answer(self.recipient, self.item, what, reason, key)
 
     def test_pages_hear_of_it_by_themselves(self):
         self.client.force_login(self.reviewer)

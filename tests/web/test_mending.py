@@ -13,6 +13,7 @@ from mezzavoce.measuring import mending
 from mezzavoce.measuring.models import Correction, Run
 from mezzavoce.measuring.selectors import current_judgement
 from mezzavoce.notes import actions as notes
+from mezzavoce.notes.editing import word_note
 from mezzavoce.notes.models import Decision, Mark, Note
 from tests.web.base import ProductionCase, make_mix, measure_mix, stored
 
@@ -79,7 +80,7 @@ class TimingTest(MendingCase):
         for mark in marks:
             notes.decide(self.reviewer, mark, self.mix, Decision.What.NOTE)
         by_hand = Note.objects.get(marks=marks[0])
-        notes.word_note(self.reviewer, by_hand, "My own words.", by_hand.version)
+        word_note(self.reviewer, by_hand, "My own words.", by_hand.version)
         Note.objects.filter(marks=marks[1]).update(text="An older proposal.")
         self.put_right(start="11:00:00:00")
         self.assertEqual(Note.objects.get(marks=marks[0]).text, "My own words.")

@@ -6,12 +6,12 @@ from django.urls import reverse
 from mezzavoce.accounts.models import AuditEntry
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
 from mezzavoce.measuring.models import Finding, Run
-from mezzavoce.notes import actions, wording
+from mezzavoce.notes import actions, editing, wording
 from mezzavoce.notes.matching import matched
 from mezzavoce.notes.models import Decision, Mark, Note, Placement
 from mezzavoce.notes.selectors import marked
 from mezzavoce_core.exchange import labels
-from mezzavoce_core.exchange.words import note_text
+from mezzavoce_core.exchange.wording import note_text
 from tests.signals import automated, chord, talk, three_stems
 from tests.web.base import DUCK, SPANS, ProductionCase, clean, make_mix, measure_mix
 
@@ -171,7 +171,7 @@ class WordingTest(MarkedCase):
 
     def test_own_words_survive_undo_and_measuring(self):
         self.decide("note it")
-        note = actions.word_note(self.reviewer, self.state().note, "  Please duck here.  ", 1)
+        note = editing.word_note(self.reviewer, self.state().note, "  Please duck here.  ", 1)
         self.assertEqual((note.text, note.text_by_hand, note.version), ("Please duck here.", True, 2))
         actions.undo(self.reviewer, self.mix)
         measure_mix(self.mix)
@@ -181,18 +181,18 @@ class WordingTest(MarkedCase):
     def test_second_of_two_is_told(self):
         self.decide("note it")
         note = self.state().note
-        actions.word_note(self.lead, note, "First", 1)
+        editing.word_note(self.lead, note, "First", 1)
         with self.assertRaisesRegex(Overtaken, "Your words are still in the field"):
-            actions.word_note(self.reviewer, note, "Second", 1)
+            editing.word_note(self.reviewer, note, "Second", 1)
         self.assertEqual(Note.objects.get().text, "First")
 
     def test_words_are_needed_and_not_too_many(self):
         self.decide("note it")
         note = self.state().note
         with self.assertRaisesRegex(Refused, "without words"):
-            actions.word_note(self.reviewer, note, " ", 1)
+            editing.word_note(self.reviewer, note, " ", 1)
         with self.assertRaisesRegex(Refused, "4000 characters; this one has 4001"):
-            actions.word_note(self.reviewer, note, "x" * 4001, 1)
+            editing.word_note(self.reviewer, note, "x" * 4001, 1)
 
     def test_over_http(self):
         self.decide("note it")

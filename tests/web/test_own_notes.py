@@ -3,7 +3,6 @@
 from django.urls import reverse
 
 from mezzavoce.config.refusals import NotAllowed, Refused
-from mezzavoce.dispatch import actions as dispatch
 from mezzavoce.measuring.models import Alignment
 from mezzavoce.notes import actions as notes
 from mezzavoce.notes.by_hand import note_by_hand
@@ -15,7 +14,7 @@ from mezzavoce.screens.review import review
 from mezzavoce_core.errors import TimecodeError
 from mezzavoce_core.versions.alignment import Piece, alignment_of
 from mezzavoce_core.versions.document import alignment_dict
-from tests.web.base import ProductionCase, make_mix, measure_mix
+from tests.web.base import ProductionCase, make_mix, measure_mix, prepare
 
 SPAN = ("10:00:03:00", "10:00:05:12")
 WORDS = "The door falls shut twice; take the second one out."
@@ -42,7 +41,7 @@ class OwnNoteTest(ProductionCase):
         self.assertContains(page, "noted by hand")
         self.assertContains(page, "Two doors")
         self.assertNotContains(page, "does not find this any more")
-        sent = dispatch.prepare(self.reviewer, self.mix, [self.contact])
+        sent = prepare(self.reviewer, self.mix, [self.contact])
         content = sent.items.get().content
         self.assertEqual((content["text"], content["in_timecode"], content["points"]), (WORDS, SPAN[0], []))
 

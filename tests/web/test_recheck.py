@@ -8,6 +8,7 @@ from django.urls import reverse
 
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
 from mezzavoce.dispatch import actions as dispatch
+from mezzavoce.dispatch import answers
 from mezzavoce.dispatch.models import Answer
 from mezzavoce.library.models import Mix, StoredFile
 from mezzavoce.library.storage import keep
@@ -26,7 +27,7 @@ from mezzavoce_core.exchange.features import write_features
 from mezzavoce_core.versions.alignment import Piece, alignment_of
 from mezzavoce_core.versions.document import alignment_dict
 from tests.signals import automated, chord, talk, three_stems
-from tests.web.base import SPANS, ProductionCase, make_mix, measure_mix
+from tests.web.base import SPANS, ProductionCase, make_mix, measure_mix, prepare
 
 
 def music(first_db, second_db):
@@ -117,9 +118,9 @@ class ConfirmTest(RecheckCase):
         super().setUp()
         for mark in (self.first, self.second):
             notes.decide(self.reviewer, mark, self.former, Decision.What.NOTE)
-        sent = dispatch.send(self.reviewer, dispatch.prepare(self.reviewer, self.former, [self.contact]))
+        sent = dispatch.send(self.reviewer, prepare(self.reviewer, self.former, [self.contact]))
         for item in sent.items.all():
-            dispatch.answer(sent.recipients.get(), item, Answer.What.FIXED, "", f"k{item.pk}")
+            answers.answer(sent.recipients.get(), item, Answer.What.FIXED, "", f"k{item.pk}")
         self.mix = self.new_mix()
 
     def row(self, mark):

@@ -6,6 +6,7 @@ from django.urls import reverse
 from mezzavoce.accounts.models import AuditEntry
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
 from mezzavoce.dispatch import actions as dispatch
+from mezzavoce.dispatch import answers
 from mezzavoce.dispatch.models import Answer, Dispatch
 from mezzavoce.dispatch.tokens import token_for
 from mezzavoce.library import specs
@@ -16,7 +17,7 @@ from mezzavoce.measuring.queue import RUNS
 from mezzavoce.notes import actions as notes
 from mezzavoce.notes.models import Decision, Mark, Note, Placement
 from mezzavoce.recheck import removal
-from tests.web.base import ProductionCase, make_mix, measure_mix
+from tests.web.base import ProductionCase, make_mix, measure_mix, prepare
 
 
 class RemovalCase(ProductionCase):
@@ -30,9 +31,9 @@ class RemovalCase(ProductionCase):
         notes.decide(self.reviewer, second, mix, Decision.What.NOTE)
         notes.trim(self.reviewer, second, mix, ("10:00:08:00", "10:00:12:00"))
         measuring.correct(self.reviewer, mix, "no-speech", ("10:00:36:00", "10:00:37:00"))
-        sent = dispatch.send(self.reviewer, dispatch.prepare(self.reviewer, mix, [self.contact]))
+        sent = dispatch.send(self.reviewer, prepare(self.reviewer, mix, [self.contact]))
         self.recipient = sent.recipients.get()
-        dispatch.answer(self.recipient, sent.items.get(), Answer.What.FIXED, "", "k1")
+        answers.answer(self.recipient, sent.items.get(), Answer.What.FIXED, "", "k1")
         return mix
 
     def key(self, *mixes):

@@ -7,6 +7,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from mezzavoce.dispatch import actions as dispatch
+from mezzavoce.dispatch import answers
 from mezzavoce.library.models import SpecVersion
 from mezzavoce.measuring.actions import request_run
 from mezzavoce.measuring.models import Finding, Run
@@ -16,7 +17,7 @@ from mezzavoce.screens.desk import desk
 from mezzavoce.screens.review import review
 from mezzavoce.screens.templatetags import score
 from tests.signals import measured, sine, stereo
-from tests.web.base import ProductionCase, clean, make_mix, measure_mix
+from tests.web.base import ProductionCase, clean, make_mix, measure_mix, prepare
 
 DESK_QUERIES = 24
 REVIEW_QUERIES = 24
@@ -50,10 +51,10 @@ class DeskTest(ProductionCase):
         for mark in Mark.objects.all():
             notes.decide(self.reviewer, mark, mix, "note it")
         self.assertEqual(self.standing(), "not yet")
-        sent = dispatch.send(self.reviewer, dispatch.prepare(self.reviewer, mix, [self.contact]))
+        sent = dispatch.send(self.reviewer, prepare(self.reviewer, mix, [self.contact]))
         self.assertEqual(self.standing(), "waits for answers")
         for k, item in enumerate(sent.items.all()):
-            dispatch.answer(sent.recipients.get(), item, "fixed", "", f"k{k}")
+            answers.answer(sent.recipients.get(), item, "fixed", "", f"k{k}")
         self.assertEqual(self.standing(), "answered")
 
     def test_what_falls_short_of_the_spec_waits_for_a_person_and_taste_does_not(self):

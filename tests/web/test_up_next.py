@@ -13,7 +13,7 @@ from mezzavoce.measuring.models import Run
 from mezzavoce.notes import actions as notes
 from mezzavoce.notes.models import Decision
 from mezzavoce.screens.up_next import UpNext
-from tests.web.base import ProductionCase, make_mix, measure_mix
+from tests.web.base import ProductionCase, make_mix, measure_mix, prepare
 
 QUERIES = 20
 
@@ -38,9 +38,9 @@ class UpNextTest(ProductionCase):
         for mark in mix.marks.all():
             notes.decide(self.reviewer, mark, mix, Decision.What.NOTE)
         contact = contacts.add_contact(self.reviewer, mix.production, "Ines", "ines@cut.example")
-        sent = dispatch.send(self.reviewer, dispatch.prepare(self.reviewer, mix, [contact]))
+        sent = dispatch.send(self.reviewer, prepare(self.reviewer, mix, [contact]))
         for item, what in zip(sent.items.all(), answers, strict=False):
-            dispatch.answer(sent.recipients.get(), item, what, "why", f"k{item.pk}")
+            answers.answer(sent.recipients.get(), item, what, "why", f"k{item.pk}")
         return sent
 
     def told(self, person=None):

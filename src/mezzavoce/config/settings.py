@@ -233,6 +233,7 @@ CELERY_BEAT_SCHEDULE = {
     },
     "mail": {"task": "mezzavoce.dispatch.tasks.send_mail", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
     "links": {"task": "mezzavoce.people.tasks.send_links", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
+    "reminders": {"task": "mezzavoce.dispatch.tasks.remind", "schedule": 600.0, "options": {"expires": 600}},
     "excerpts": {"task": "mezzavoce.dispatch.tasks.cut_excerpts", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
 }
 # How many measurements with their judgements a web process keeps in memory, so that correcting one by hand takes no

@@ -1,98 +1,26 @@
-"""Preparing, sending and answering notes."""
+"""Sending prepared notes, trying mails again, personal links withdrawn and sent anew."""
 
-from datetime import timedelta
+from collections.abc import Sequence
 
-from django.conf import settings
-from django.db import IntegrityError, transaction
+from django.db import transaction
 from django.http import Http404
 from django.utils import timezone
-from django.utils.text import slugify
 
 from ..accounts.access import require
 from ..accounts.models import Person, record
 from ..config.refusals import Overtaken, Refused
-from ..library.models import Contact, Membership, Mix
-from ..measuring.selectors import current_judgement
+from ..library.models import Membership
 from ..notes.models import Note
-from ..notes.selectors import Marked, marked
 from ..work.waking import wake_workers_on_commit
-from . import compose
-from .mails import announce
-from .models import Answer, Delivery, Dispatch, DispatchItem, Excerpt, Recipient
-from .tokens import hash_of, new_seed, token_for
-
-_TEXT_LENGTH = 2000
+from .models import Delivery, Dispatch, DispatchItem, Excerpt, Recipient
+from .preparing import link_for
 
 
-def sendable(mix: Mix) -> list[Marked]:
-    """Noted marks whose notes were not sent yet, in order of time."""
-    return [
-        m
-        for m in marked(mix, current_judgement(mix), whole=True)
-        if m.note is not None and m.note.state == Note.State.WRITTEN
-    ]
-
-
-def prepare(person: Person, mix: Mix, contacts: list[Contact]) -> Dispatch:
-    """Put the written notes together for some addressees, exactly as they would go out.
-
-    An earlier preparation is dropped.
-    """
-    require(person, mix, Membership.Role.REVIEWER)
-    if not contacts:
-        raise Refused("Choose at least one addressee, or add one with name and mail address.")
-    with transaction.atomic():
-        items = sendable(mix)
-        if not items:
-            raise Refused(
-                "There is no note to send: note a finding first, or wait for answers to the ones already sent."
-            )
-        Dispatch.objects.filter(mix=mix, state=Dispatch.State.PREPARED).update(state=Dispatch.State.DROPPED)
-        judgement = current_judgement(mix)
-        judged_by = judgement.spec_version.words if judgement else ""
-        contents = [compose.content_of(i) | {"judged_by": judged_by} for i in items]
-        dispatch = Dispatch.objects.create(
-            mix=mix,
-            by=person,
-            subject=compose.subject(mix, len(items)),
-            csv_text=compose.csv_of(contents),
-            csv_name=f"{slugify(str(mix.programme))[:80]}-mix-{mix.number}-notes.csv",
-        )
-        DispatchItem.objects.bulk_create(
-            [
-                DispatchItem(
-                    dispatch=dispatch,
-                    note=i.note,
-                    mark=i.mark,
-                    note_version=i.note.version if i.note else 1,
-                    position=k,
-                    content=c,
-                )
-                for k, (i, c) in enumerate(zip(items, contents, strict=True))
-            ]
-        )
-        for contact in contacts:
-            _address(dispatch, contact, contents)
-    return dispatch
-
-
-def _address(dispatch: Dispatch, contact: Contact, contents: list[dict[str, object]]) -> None:
-    text, html = compose.letter(dispatch.mix, contents, contact.name, dispatch.by.name)
-    Delivery.objects.create(recipient=_link_for(dispatch, contact), text=text, html=html)
-
-
-def _link_for(dispatch: Dispatch, contact: Contact) -> Recipient:
-    seed = new_seed()
-    expires = timezone.now() + timedelta(days=settings.LINK_DAYS)
-    return Recipient.objects.create(
-        dispatch=dispatch, contact=contact, seed=seed, token_hash=hash_of(token_for(seed)), expires=expires
-    )
-
-
-def send(person: Person, dispatch: Dispatch, *, answers_by_mail: bool = False) -> Dispatch:
+def send(person: Person, dispatch: Dispatch, *, answers_by_mail: bool = False, reminds: bool = False) -> Dispatch:
     """Hand a prepared dispatch to the queue. Refused when a note changed since it was prepared.
 
-    ``answers_by_mail``: whoever sends it gets a mail when answers come; remembered for the next time.
+    ``answers_by_mail``: whoever sends it gets a mail when answers come; remembered for the next time. ``reminds``:
+    whoever has answered nothing is reminded on the day before the programme is wanted.
     """
     require(person, dispatch.mix, Membership.Role.REVIEWER)
     with transaction.atomic():
@@ -102,28 +30,36 @@ def send(person: Person, dispatch: Dispatch, *, answers_by_mail: bool = False) -
                 "These notes were sent already, or prepared anew since. Go back to the notes to see where they are."
             )
         items = list(row.items.select_related("note"))
-        notes = [Note.objects.select_for_update().get(pk=i.note_id) for i in items]
-        if any(n.version != i.note_version or n.state != Note.State.WRITTEN for n, i in zip(notes, items, strict=True)):
+        notes = {n.pk: n for n in Note.objects.select_for_update().filter(pk__in=[i.note_id for i in items])}
+        if not all(_stands(item, notes[item.note_id]) for item in items):
             raise Overtaken(
                 "A note changed after this preview was made. Prepare the notes again, so that what goes out is "
                 "what you see."
             )
         row.state, row.sent_at, row.answers_by_mail = Dispatch.State.SENT, timezone.now(), answers_by_mail
+        row.reminds = reminds
         row.save()
         Person.objects.filter(pk=person.pk).update(answers_by_mail=answers_by_mail)
-        Note.objects.filter(pk__in=[n.pk for n in notes]).update(state=Note.State.SENT)
-        Delivery.objects.filter(recipient__dispatch=row).update(state=Delivery.State.WAITING)
-        Excerpt.objects.bulk_create([Excerpt(item=i) for i in items])
-        record(
-            row.mix.production,
-            person,
-            "send notes",
-            row.subject,
-            after=[str(r.contact) for r in row.recipients.select_related("contact")],
-        )
-        wake_workers_on_commit("dispatch.tasks.send_mail")
-        wake_workers_on_commit("dispatch.tasks.cut_excerpts")
+        _take_out(row, items)
+        to = [str(r.contact) for r in row.recipients.select_related("contact")]
+        record(row.mix.production, person, "send notes", row.subject, after=to)
     return row
+
+
+def _stands(item: DispatchItem, note: Note) -> bool:
+    """Whether a note is still as it was prepared."""
+    stands = note.state in Note.STANDING
+    return note.version == item.note_version and stands != (item.news == DispatchItem.News.WITHDRAWN)
+
+
+def _take_out(row: Dispatch, items: Sequence[DispatchItem]) -> None:
+    """Everything that sending sets going. Called inside a transaction."""
+    told = [i for i in items if i.news != DispatchItem.News.WITHDRAWN]
+    Note.objects.filter(pk__in=[i.note_id for i in told]).update(state=Note.State.SENT)
+    Delivery.objects.filter(recipient__dispatch=row).update(state=Delivery.State.WAITING)
+    Excerpt.objects.bulk_create([Excerpt(item=i) for i in told])
+    wake_workers_on_commit("dispatch.tasks.send_mail")
+    wake_workers_on_commit("dispatch.tasks.cut_excerpts")
 
 
 def retry(person: Person, delivery: Delivery) -> None:
@@ -173,55 +109,13 @@ def renew_link(person: Person, recipient: Recipient) -> Recipient:
         if not recipient.withdrawn:
             _withdraw(person, recipient)
         before = Delivery.objects.get(recipient=recipient)
-        fresh = _link_for(dispatch, recipient.contact)
-        Delivery.objects.create(recipient=fresh, state=Delivery.State.WAITING, text=before.text, html=before.html)
+        items = list(recipient.items.all())
+        fresh = link_for(dispatch, recipient.contact, items, is_copy=recipient.is_copy)
+        letter = {"subject": before.subject, "text": before.text, "html": before.html}
+        Delivery.objects.create(recipient=fresh, state=Delivery.State.WAITING, **letter)
         record(dispatch.mix.production, person, "send link anew", str(recipient.contact))
         wake_workers_on_commit("dispatch.tasks.send_mail")
     return fresh
-
-
-def recipient_for(token: str) -> Recipient | None:
-    """Whom a personal link belongs to; None for one that was altered, withdrawn or is too old."""
-    fields = ("dispatch__mix__programme__production", "dispatch__by", "contact")
-    recipient = (
-        Recipient.objects.select_related(*fields)
-        .filter(token_hash=hash_of(token), dispatch__state=Dispatch.State.SENT)
-        .first()
-    )
-    return recipient if recipient is not None and recipient.open else None
-
-
-def answers_of(recipient: Recipient) -> dict[int, Answer]:
-    """The newest answer of an addressee to each note of a dispatch, through whichever of their links it came."""
-    given = Answer.objects.filter(
-        item__dispatch=recipient.dispatch_id, recipient__contact=recipient.contact_id
-    ).order_by("pk")
-    return {a.item_id: a for a in given}
-
-
-def answer(recipient: Recipient, item: DispatchItem, what: str, reason: str, client_key: str) -> Answer:
-    """Take down an editor's answer. The same key twice is one answer."""
-    if what not in Answer.What.values:
-        raise Refused("The answer can be: fixed, cannot fix, or a question.")
-    if what == Answer.What.CANNOT and not reason.strip():
-        raise Refused("Please say in a few words why it cannot be fixed; the reviewer decides with that.")
-    if what == Answer.What.QUESTION and not reason.strip():
-        raise Refused("Please write the question.")
-    if not client_key:
-        raise Refused("This page is out of date; reload it and answer again.")
-    said = {"item": item, "what": what, "reason": reason.strip()[:_TEXT_LENGTH]}
-    try:
-        with transaction.atomic():
-            given = Answer.objects.create(recipient=recipient, client_key=client_key, **said)
-            mix = recipient.dispatch.mix
-            told = {"by": str(recipient.contact), "link": recipient.pk}
-            record(mix.production, None, f"answer: {what}", f"{mix}: {item.content['label']}", after=told)
-            announce(recipient.dispatch)
-    except IntegrityError:
-        given = Answer.objects.get(recipient=recipient, client_key=client_key)
-        if any(getattr(given, name) != value for name, value in said.items()):
-            raise Refused("This answer came under the key of another one. Reload the page and answer again.") from None
-    return given
 
 
 def dispatch_for(person: Person, dispatch_id: int, role: str = Membership.Role.GUEST) -> Dispatch:

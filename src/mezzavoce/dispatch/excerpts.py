@@ -1,15 +1,24 @@
-"""Picture and sound of each passage that was sent, cut from the mix's playback file."""
+"""Picture and sound of each passage that was sent, as it is and as proposed, cut from the mix's playback file."""
+
+import logging
+from pathlib import Path
+from typing import Any
 
 from django.db import transaction
 
-from ..library.models import Mix, Playback, StoredFile
+from mezzavoce_core.errors import MezzavoceError
+
+from ..config.refusals import Refused
+from ..library.models import Mix, Playback, StoredFile, Track
 from ..library.storage import keep, local_copy
+from ..measuring.core_requests import passage_sound
 from ..processes.folders import work_folder
-from ..transcoding.playback import cut, still
+from ..transcoding.playback import cut, still, with_sound
 from ..work.execution import work_next as work_through
 from ..work.queue import Queue, Rules
 from .models import Dispatch, Excerpt
 
+_LOG = logging.getLogger(__name__)
 RUN_UP_S = 2.0
 RUN_OUT_S = 1.0
 LONGEST_S = 45.0
@@ -47,6 +56,8 @@ def _cut(row: Excerpt) -> None:
     with local_copy(mix.playback.file) as source, work_folder() as folder:
         clip, picture = folder / "excerpt.mp4", folder / "still.jpg"
         cut(source, begin, end, clip, lambda: EXCERPTS.extend(row))
+        heard = folder / "proposed.mp4"
+        proposed = _proposed(mix, content, (begin, end), clip, heard)
         shown = still(source, (content["in_s"] + min(content["out_s"], end)) / 2, picture) if mix.has_picture else False
         with transaction.atomic():
             held = EXCERPTS.mine(row)
@@ -54,5 +65,22 @@ def _cut(row: Excerpt) -> None:
                 return
             held.clip = keep(clip, mix.production, StoredFile.Kind.EXCERPT, "excerpt.mp4")
             held.still = keep(picture, mix.production, StoredFile.Kind.STILL, "still.jpg") if shown else None
+            held.proposed = keep(heard, mix.production, StoredFile.Kind.EXCERPT, "proposed.mp4") if proposed else None
             held.release(Excerpt.State.READY)
             held.save()
+
+
+def _proposed(mix: Mix, content: dict[str, Any], between: tuple[float, float], clip: Path, target: Path) -> bool:
+    """The same passage with the level points of a note, at the levels that the mix would have. Whether there is one."""
+    remedy = content.get("remedy")
+    if not remedy or not remedy["points"]:
+        return False
+    sound = target.with_suffix(".wav")
+    try:
+        sound.write_bytes(passage_sound(mix, Track.Role.MIX, between, remedy))
+        with_sound(clip, sound, target)
+    except (MezzavoceError, Refused) as error:
+        # Without the stem that the points are for there is nothing to hear; the passage as it is stays.
+        _LOG.info("%s is not heard as proposed: %s", content["label"], error)
+        return False
+    return True

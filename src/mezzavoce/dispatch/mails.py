@@ -1,9 +1,10 @@
-"""Mails that wait: notes to addressees, and word of their answers to whoever sent the notes.
+"""Mails that wait: notes to addressees, replies and reminders, and word of answers to whoever sent the notes.
 
 One try at a time, none goes out twice.
 """
 
 from datetime import timedelta
+from typing import TypeVar
 
 from django.conf import settings
 from django.core.mail import EmailMessage, EmailMultiAlternatives
@@ -12,12 +13,15 @@ from django.template.loader import render_to_string
 from django.urls import reverse
 from django.utils import timezone
 
+from ..accounts.models import Person
 from ..work.execution import work_next as work_through
 from ..work.queue import Queue, Rules
-from .models import Answer, Delivery, Dispatch, Notice, Recipient
+from .files import attachments
+from .models import Answer, Delivery, Dispatch, Mail, Notice, Recipient, Reminder, Reply
 from .post import FateUnknown, TurnedDown, address, post
 from .tokens import token_for
 
+_PlainMail = TypeVar("_PlainMail", Reply, Reminder)
 GATHER_S = 60
 """How long answers are gathered before a mail tells of them, seconds."""
 # Longer than a conversation with a mail server can last: the task that sends is ended before.
@@ -34,16 +38,27 @@ DELIVERIES: Queue[Delivery] = Queue(
     "delivery", Delivery.objects.all(), "recipient__dispatch__mix__programme__production_id", _RULES
 )
 NOTICES: Queue[Notice] = Queue("notice", Notice.objects.all(), "dispatch__mix__programme__production_id", _RULES)
+REPLIES: Queue[Reply] = Queue(
+    "reply", Reply.objects.all(), "answer__item__dispatch__mix__programme__production_id", _RULES
+)
+REMINDERS: Queue[Reminder] = Queue(
+    "reminder", Reminder.objects.all(), "recipient__dispatch__mix__programme__production_id", _RULES
+)
 
 
 def send_next() -> bool:
     """Send the next mail that waits. Returns whether there was one."""
-    return work_through(DELIVERIES, _deliver) or work_through(NOTICES, _tell)
+    return (
+        work_through(DELIVERIES, _deliver)
+        or work_through(REPLIES, _pass_on)
+        or work_through(NOTICES, _tell)
+        or work_through(REMINDERS, _remind)
+    )
 
 
 def waiting() -> bool:
     """Whether a mail could be sent now."""
-    return DELIVERIES.due().exists() or NOTICES.due().exists()
+    return any(queue.due().exists() for queue in (DELIVERIES, REPLIES, NOTICES, REMINDERS))
 
 
 def _deliver(delivery: Delivery) -> None:
@@ -70,7 +85,7 @@ def _deliver(delivery: Delivery) -> None:
 def _letter(recipient: Recipient, delivery: Delivery) -> EmailMultiAlternatives:
     dispatch = recipient.dispatch
     message = EmailMultiAlternatives(
-        dispatch.subject,
+        delivery.subject,
         with_link(delivery.text, link_of(recipient)),
         to=[address(recipient.contact.name, recipient.contact.mail)],
         reply_to=[address(dispatch.by.name, dispatch.by.mail)],
@@ -78,7 +93,8 @@ def _letter(recipient: Recipient, delivery: Delivery) -> EmailMultiAlternatives:
         headers={"Message-ID": f"<{recipient.seed}@mezzavoce>"},
     )
     message.attach_alternative(with_link(delivery.html, link_of(recipient)), "text/html")
-    message.attach(dispatch.csv_name, dispatch.csv_text, "text/csv")
+    for name, content, kind in attachments(dispatch, recipient.items.all()):
+        message.attach(name, content, kind)
     return message
 
 
@@ -103,6 +119,55 @@ def announce(dispatch: Dispatch) -> None:
     if not made and notice.state not in (Notice.State.WAITING, Notice.State.RUNNING):
         notice.state, notice.attempts, notice.next_try = Notice.State.WAITING, 0, soon
         notice.save()
+
+
+def _pass_on(reply: Reply) -> None:
+    """What the reviewer says to a question, to whoever asked."""
+    fields = ("answer__item", "answer__recipient__contact", "answer__recipient__dispatch__mix__programme", "by")
+    row = Reply.objects.select_related(*fields).get(pk=reply.pk)
+    recipient = _open_link(row.answer.recipient)
+    if recipient is None:
+        raise TurnedDown("The links of this addressee do not open any more; send one anew, then reply again.")
+    label = row.answer.item.content["label"]
+    context = {"reply": row, "label": label, "link": link_of(recipient), "contact": recipient.contact}
+    subject = f"{recipient.dispatch.mix.programme}: about note {label}"
+    _post_plain(REPLIES, row, recipient, subject, render_to_string("dispatch/reply.txt", context), row.by)
+
+
+def _open_link(recipient: Recipient) -> Recipient | None:
+    """The newest link of the same addressee to the same notes that still opens."""
+    rows = Recipient.objects.filter(dispatch=recipient.dispatch_id, contact=recipient.contact_id, is_copy=False)
+    found = rows.select_related("dispatch__mix__programme", "dispatch__by", "contact").order_by("-pk")
+    return next((row for row in found if row.open), None)
+
+
+def _remind(reminder: Reminder) -> None:
+    """Word to an addressee who has answered nothing; none where an answer came meanwhile."""
+    recipient = Recipient.objects.select_related("dispatch__mix__programme", "dispatch__by", "contact").get(
+        pk=reminder.recipient_id
+    )
+    dispatch = recipient.dispatch
+    has_answered = Answer.objects.filter(item__dispatch=dispatch, recipient__contact=recipient.contact_id).exists()
+    if has_answered or not recipient.open:
+        REMINDERS.end(reminder, Reminder.State.SENT)
+        return
+    context = {"recipient": recipient, "dispatch": dispatch, "link": link_of(recipient)}
+    subject = f"{dispatch.mix.programme} is wanted by {dispatch.mix.programme.due:%d %b}: notes wait for an answer"
+    _post_plain(
+        REMINDERS, reminder, recipient, subject, render_to_string("dispatch/reminder.txt", context), dispatch.by
+    )
+
+
+def _post_plain(
+    queue: Queue[_PlainMail], row: _PlainMail, recipient: Recipient, subject: str, text: str, by: Person
+) -> None:
+    to, reply_to = [address(recipient.contact.name, recipient.contact.mail)], [address(by.name, by.mail)]
+    try:
+        post(EmailMessage(" ".join(subject.split())[:200], text, to=to, reply_to=reply_to))
+    except FateUnknown as error:
+        queue.end(row, Mail.State.UNKNOWN, str(error))
+    else:
+        queue.end(row, Mail.State.SENT)
 
 
 def _tell(notice: Notice) -> None:

@@ -27,8 +27,16 @@ class Dispatch(models.Model):
     prepared_at = models.DateTimeField(auto_now_add=True)
     sent_at = models.DateTimeField(null=True)
     subject = models.CharField(max_length=200)
-    csv_name = models.CharField(max_length=120)
-    csv_text = models.TextField()
+    # What the sender says to all of it, before the notes.
+    covering = models.TextField(blank=True)
+    # Formats of the notes that are attached to each mail.
+    attached = models.JSONField(default=list)
+    # The dispatch of the same mix before it: this one says what is new, changed and withdrawn since.
+    follows = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")
+    # What the preview says of who gets what.
+    remarks = models.JSONField(default=list)
+    # Whether whoever has answered nothing is reminded before the programme is wanted.
+    reminds = models.BooleanField(default=False)
     # Whether the sender wants a mail when answers come.
     answers_by_mail = models.BooleanField(default=False)
 
@@ -40,7 +48,15 @@ class Dispatch(models.Model):
 class DispatchItem(models.Model):
     """One note as it was sent: ``content`` is frozen, whatever becomes of the note."""
 
+    class News(models.TextChoices):
+        """What it says beside what the same addressees were sent before."""
+
+        NEW = "new", "new"
+        CHANGED = "changed", "changed"
+        WITHDRAWN = "withdrawn", "withdrawn"
+
     dispatch = models.ForeignKey(Dispatch, on_delete=models.CASCADE, related_name="items")
+    news = models.CharField(max_length=10, choices=News, default=News.NEW)
     note = models.ForeignKey(Note, on_delete=models.PROTECT, related_name="items")
     mark = models.ForeignKey(Mark, on_delete=models.PROTECT, related_name="items")
     note_version = models.PositiveIntegerField()
@@ -61,6 +77,8 @@ class Excerpt(Making):
     item = models.OneToOneField(DispatchItem, on_delete=models.CASCADE, related_name="excerpt")
     clip = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
     still = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
+    # The same passage with the proposed level points; none where nothing is proposed, or the stem is not there.
+    proposed = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
 
     def __str__(self) -> str:
         """Of what, and how far."""
@@ -75,11 +93,17 @@ class Recipient(models.Model):
 
     dispatch = models.ForeignKey(Dispatch, on_delete=models.CASCADE, related_name="recipients")
     contact = models.ForeignKey(Contact, on_delete=models.PROTECT, related_name="+")
+    # The notes that are for this addressee.
+    items = models.ManyToManyField(DispatchItem, related_name="recipients")
+    # Somebody who is to know and does not answer.
+    is_copy = models.BooleanField(default=False)
     seed = models.CharField(max_length=32)
     token_hash = models.BinaryField(max_length=32, unique=True)
     expires = models.DateTimeField()
     withdrawn = models.BooleanField(default=False)
     made_at = models.DateTimeField(auto_now_add=True)
+    # When the trail last told that the page was opened.
+    opened_at = models.DateTimeField(null=True)
 
     def __str__(self) -> str:
         """Who it is."""
@@ -114,6 +138,7 @@ class Delivery(Mail):
     """The mail to one recipient, as prepared, and how it fared."""
 
     recipient = models.OneToOneField(Recipient, on_delete=models.CASCADE, related_name="delivery")
+    subject = models.CharField(max_length=200, default="")
     text = models.TextField()
     html = models.TextField()
     message_id = models.CharField(max_length=120, blank=True)
@@ -163,3 +188,29 @@ class Answer(models.Model):
     def __str__(self) -> str:
         """Answer and note."""
         return f"{self.item}: {self.what}"
+
+
+class Reply(Mail):
+    """What the reviewer says to a question, and the mail that tells whoever asked."""
+
+    answer = models.ForeignKey(Answer, on_delete=models.CASCADE, related_name="replies")
+    text = models.TextField()
+    by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["id"]
+
+    def __str__(self) -> str:
+        """To what."""
+        return f"to {self.answer}"
+
+
+class Reminder(Mail):
+    """The mail that reminds an addressee who has answered nothing."""
+
+    recipient = models.OneToOneField(Recipient, on_delete=models.CASCADE, related_name="reminder")
+
+    def __str__(self) -> str:
+        """Whom, and how far."""
+        return f"{self.recipient}: {self.state}"

@@ -6,24 +6,32 @@ from django.db.models import Max
 
 from ..config.refresh import Version
 from ..library.models import Mix
-from .models import Answer, Delivery, Dispatch
+from .models import Answer, Delivery, Dispatch, DispatchItem, Reply
 
 
 def newest_answers(mixes: Iterable[Mix]) -> dict[int, Answer]:
-    """The answer that counts, by note. One taken back counts as none."""
+    """The answer that counts, by note. One taken back counts as none, and so does one to what was changed since."""
+    mixes = list(mixes)
     found = (
-        Answer.objects.filter(item__dispatch__mix__in=list(mixes))
-        .select_related("item", "recipient__contact")
-        .order_by("pk")
+        Answer.objects.filter(item__dispatch__mix__in=mixes).select_related("item", "recipient__contact").order_by("pk")
     )
     newest = {a.item.note_id: a for a in found}
-    return {note: a for note, a in newest.items() if a.what != Answer.What.TAKEN_BACK}
+    current = dict(_newest_items([mix.pk for mix in mixes]))
+    return {n: a for n, a in newest.items() if a.what != Answer.What.TAKEN_BACK and a.item_id == current.get(n)}
 
 
 def answered(mixes: Sequence[int]) -> dict[int, str]:
     """What was answered last, by note; for lists of many mixes. One taken back counts as none."""
-    found = Answer.objects.filter(item__dispatch__mix__in=mixes).order_by("pk").values_list("item__note", "what")
-    return {note: what for note, what in dict(found).items() if what != Answer.What.TAKEN_BACK}
+    rows = Answer.objects.filter(item__dispatch__mix__in=mixes).order_by("pk").values_list("item__note", "item", "what")
+    current = dict(_newest_items(mixes))
+    newest = {note: (item, what) for note, item, what in rows}
+    return {n: what for n, (item, what) in newest.items() if what != Answer.What.TAKEN_BACK and item == current.get(n)}
+
+
+def _newest_items(mixes: Sequence[int]) -> Iterable[tuple[int, int]]:
+    """Note and what was sent of it last: an answer to what it said before does not count any more."""
+    sent = DispatchItem.objects.filter(dispatch__mix__in=mixes, dispatch__state=Dispatch.State.SENT)
+    return sent.order_by("note").values_list("note").annotate(newest=Max("pk"))
 
 
 def recent_answers(production_id: int, most: int = 4) -> list[Answer]:
@@ -39,7 +47,7 @@ def dispatches_of(mix: Mix) -> list[Dispatch]:
     """What was sent of a mix, newest first, with how each mail fared."""
     return list(
         mix.dispatches.filter(state=Dispatch.State.SENT)
-        .prefetch_related("recipients__contact", "recipients__delivery", "items")
+        .prefetch_related("recipients__contact", "recipients__delivery", "items", "items__answers__replies__by")
         .order_by("-pk")
     )
 
@@ -53,4 +61,5 @@ def version_of_sending(mix: Mix) -> Version:
     )
     answer = Answer.objects.filter(item__dispatch__mix=mix).aggregate(n=Max("pk"))["n"]
     mails = ",".join(f"{pk}{state[0]}{attempts}{'w' if gone else ''}" for pk, state, attempts, gone in states)
-    return {"answers": str(answer or 0), "mails": mails or "none"}
+    replies = Reply.objects.filter(answer__item__dispatch__mix=mix).aggregate(n=Max("pk"))["n"]
+    return {"answers": f"{answer or 0}.{replies or 0}", "mails": mails or "none"}

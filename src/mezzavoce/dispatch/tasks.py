@@ -4,7 +4,7 @@ from celery import shared_task
 from django.conf import settings
 
 from ..work.waking import wake_workers
-from . import excerpts, mails
+from . import excerpts, mails, reminders
 
 
 @shared_task(time_limit=settings.MAIL_LIMIT_S)
@@ -12,6 +12,12 @@ def send_mail() -> None:
     """Send one mail, and have the next one sent by a task of its own: each has the whole time."""
     if mails.send_next() and mails.waiting():
         wake_workers("dispatch.tasks.send_mail")
+
+
+@shared_task
+def remind() -> None:
+    """Write the reminders that are due."""
+    reminders.remind()
 
 
 @shared_task

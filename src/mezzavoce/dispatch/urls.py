@@ -2,13 +2,17 @@
 
 from django.urls import path
 
-from . import views
+from . import editor_views, note_views, views
 
 urlpatterns = [
     path("mixes/<int:mix_id>/notes/", views.notes, name="notes"),
     path("mixes/<int:mix_id>/notes/state/", views.notes_state, name="notes-state"),
     path("mixes/<int:mix_id>/contacts/", views.add_contact, name="add-contact"),
+    path("mixes/<int:mix_id>/join/", note_views.join, name="join-notes"),
     path("mixes/<int:mix_id>/prepare/", views.prepare, name="prepare"),
+    path("notes/<int:note_id>/", note_views.note, name="note"),
+    path("notes/<int:note_id>/split/", note_views.split, name="split-note"),
+    path("answers/<int:answer_id>/reply/", views.reply, name="reply"),
     path("dispatches/<int:dispatch_id>/", views.dispatch, name="dispatch"),
     path("dispatches/<int:dispatch_id>/letter/", views.letter, name="dispatch-letter"),
     path("dispatches/<int:dispatch_id>/files/<slug:name>/", views.file, name="dispatch-file"),
@@ -16,10 +20,12 @@ urlpatterns = [
     path("deliveries/<int:delivery_id>/retry/", views.retry, name="retry"),
     path("links/<int:recipient_id>/renew/", views.renew, name="renew-link"),
     path("links/<int:recipient_id>/withdraw/", views.withdraw, name="withdraw-link"),
-    path("n/<str:token>/", views.editor, name="editor"),
-    path("n/<str:token>/table/", views.table, name="editor-table"),
-    path("n/<str:token>/files/<slug:name>/", views.editor_file, name="editor-file"),
-    path("n/<str:token>/<int:item_id>/answer/", views.answer, name="editor-answer"),
-    path("n/<str:token>/<int:item_id>/excerpt/", views.excerpt, name="editor-excerpt"),
-    path("n/<str:token>/<int:item_id>/still/", views.still, name="editor-still"),
+    path("n/<str:token>/", editor_views.editor, name="editor"),
+    path("n/<str:token>/state/", editor_views.state, name="editor-state"),
+    path("n/<str:token>/answers/", editor_views.answer_all, name="editor-answer-all"),
+    path("n/<str:token>/files/<slug:name>/", editor_views.file, name="editor-file"),
+    path("n/<str:token>/<int:item_id>/answer/", editor_views.answer, name="editor-answer"),
+    path("n/<str:token>/<int:item_id>/excerpt/", editor_views.excerpt, name="editor-excerpt"),
+    path("n/<str:token>/<int:item_id>/proposed/", editor_views.proposed, name="editor-proposed"),
+    path("n/<str:token>/<int:item_id>/still/", editor_views.still, name="editor-still"),
 ]

@@ -1,40 +1,37 @@
-"""The notes of a mix, preparing and sending them, and the editor's page."""
+"""The notes of a mix, preparing and sending them, and what came back."""
 
 from collections.abc import Callable
 from typing import Any
 
 from csp.decorators import csp_replace
 from django.contrib.auth.decorators import login_required
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
+from django.http import Http404, HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.cache import never_cache
 from django.views.decorators.clickjacking import xframe_options_sameorigin
 from django.views.decorators.http import require_GET, require_POST
 
+from mezzavoce_core.exchange.sheets.tables import notes_table
+
 from ..accounts.access import role_in
-from ..accounts.guard import check_links, count_miss
 from ..accounts.models import Person
 from ..accounts.requests import PersonRequest
-from ..config.inputs import client_key, whole
+from ..config.inputs import whole
 from ..config.refresh import changed, encoded, rendered, respond, seen_by
-from ..config.refusals import Refused, wants_json
 from ..library import contacts
 from ..library.models import Membership, Mix
 from ..library.selectors import mix_for
-from ..library.serving import serve
-from ..notes.wording import rate_words
-from . import actions
-from .files import file_of, offered
+from ..notes.proposal import templates_of
+from . import actions, answers
+from .files import ATTACHABLE, file_of, offered, sheet_of
 from .mails import with_link
-from .models import Delivery, DispatchItem, Excerpt, Recipient
+from .models import Delivery, Recipient
+from .pending import pending
+from .preparing import Envelope
+from .preparing import prepare as prepare_dispatch
 from .selectors import dispatches_of, newest_answers, version_of_sending
 
 # What previews show in the place of a personal link, which is its addressee's alone.
 _STAND_IN = "https://here-stands-the-personal-link-of-each-addressee/"
-_CLOSED = (
-    "This link opens nothing any more: it was withdrawn or is too old. Your words are still here; ask "
-    "the reviewer for a new link."
-)
 
 
 @login_required
@@ -42,19 +39,22 @@ _CLOSED = (
 def notes(request: PersonRequest, mix_id: int) -> HttpResponse:
     """What is written, what was sent, what came back."""
     mix = mix_for(request.user, mix_id)
+    version, found, templates = version_of_sending(mix), pending(mix), templates_of(mix.production)
     context = {
         # Read first: what changes meanwhile is told the next time.
-        "version": encoded(version_of_sending(mix)),
-        "waiting": actions.sendable(mix),
+        "version": encoded(version),
+        "waiting": [(p, p.drift(mix, templates)) for p in found],
+        "is_follow_up": any(p.last for p in found),
         "contacts": list(contacts.contacts_of(mix.production)),
-        "may": role_in(request.user, mix.production) != Membership.Role.GUEST,
-        **_sent(mix),
+        "attachable": ATTACHABLE.items(),
+        **_sent(request.user, mix),
     }
     return render(request, "dispatch/notes.html", context)
 
 
-def _sent(mix: Mix) -> dict[str, Any]:
-    return {"mix": mix, "dispatches": dispatches_of(mix), "answers": newest_answers([mix])}
+def _sent(person: Person, mix: Mix) -> dict[str, Any]:
+    may = role_in(person, mix.production) != Membership.Role.GUEST
+    return {"mix": mix, "dispatches": dispatches_of(mix), "answers": newest_answers([mix]), "may": may}
 
 
 @login_required
@@ -68,7 +68,7 @@ def notes_state(request: PersonRequest, mix_id: int) -> HttpResponse:
     version = version_of_sending(mix)
     if not changed(version, seen_by(request)):
         return respond(version, {})
-    return respond(version, {"parts": rendered(request, [("sent", "dispatch/_sent.html")], _sent(mix))})
+    return respond(version, {"parts": rendered(request, [("sent", "dispatch/_sent.html")], _sent(request.user, mix))})
 
 
 @login_required
@@ -85,9 +85,20 @@ def add_contact(request: PersonRequest, mix_id: int) -> HttpResponse:
 def prepare(request: PersonRequest, mix_id: int) -> HttpResponse:
     """Put the notes together and show them."""
     mix = mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
-    chosen = [i for i in map(whole, request.POST.getlist("contact")) if i is not None]
-    addressees = list(contacts.contacts_of(mix.production).filter(pk__in=chosen))
-    return redirect("dispatch", actions.prepare(request.user, mix, addressees).pk)
+    said, listed = request.POST, list(contacts.contacts_of(mix.production))
+    ticked = _numbers(said.getlist("note"))
+    envelope = Envelope(
+        to=[c for c in listed if c.pk in _numbers(said.getlist("contact"))],
+        copies=[c for c in listed if c.pk in _numbers(said.getlist("copy"))],
+        covering=said.get("covering", ""),
+        attached=said.getlist("attached"),
+        only=ticked or None,
+    )
+    return redirect("dispatch", prepare_dispatch(request.user, mix, envelope).pk)
+
+
+def _numbers(told: list[str]) -> set[int]:
+    return {number for number in map(whole, told) if number is not None}
 
 
 @login_required
@@ -101,10 +112,15 @@ def dispatch(request: PersonRequest, dispatch_id: int) -> HttpResponse:
         "mix": row.mix,
         "recipients": recipients,
         "formats": offered(),
+        "attached": [ATTACHABLE[name] for name in row.attached if name in ATTACHABLE],
         "may": role_in(request.user, row.mix.production) != Membership.Role.GUEST,
     }
-    if recipients:
-        context["text"] = with_link(recipients[0].delivery.text, _STAND_IN)
+    # The link of which the mail is shown; the first one where none is asked for.
+    asked = whole(request.GET.get("to"))
+    chosen = next((r for r in recipients if r.pk == asked), recipients[0] if recipients else None)
+    if chosen is not None:
+        table = notes_table(sheet_of(row, chosen.items.all())).decode()
+        context |= {"chosen": chosen, "text": with_link(chosen.delivery.text, _STAND_IN), "table": table}
     return render(request, "dispatch/dispatch.html", context)
 
 
@@ -116,10 +132,10 @@ def dispatch(request: PersonRequest, dispatch_id: int) -> HttpResponse:
     {"default-src": ["'none'"], "style-src": ["'unsafe-inline'"], "frame-ancestors": ["'self'"]}
 )
 def letter(request: PersonRequest, dispatch_id: int) -> HttpResponse:
-    """The mail's HTML, for the preview's frame."""
-    recipient = (
-        actions.dispatch_for(request.user, dispatch_id).recipients.select_related("delivery").order_by("pk").first()
-    )
+    """The mail's HTML to one addressee, for the preview's frame."""
+    recipients = actions.dispatch_for(request.user, dispatch_id).recipients.select_related("delivery").order_by("pk")
+    asked = whole(request.GET.get("to"))
+    recipient = recipients.filter(pk=asked).first() if asked else recipients.first()
     if recipient is None:
         raise Http404
     return HttpResponse(with_link(recipient.delivery.html, _STAND_IN))
@@ -129,7 +145,8 @@ def letter(request: PersonRequest, dispatch_id: int) -> HttpResponse:
 @require_GET
 def file(request: PersonRequest, dispatch_id: int, name: str) -> HttpResponseBase:
     """The notes of a dispatch in another format."""
-    return file_of(actions.dispatch_for(request.user, dispatch_id), name)
+    row = actions.dispatch_for(request.user, dispatch_id)
+    return file_of(row, row.items.all(), name)
 
 
 @login_required
@@ -137,7 +154,8 @@ def file(request: PersonRequest, dispatch_id: int, name: str) -> HttpResponseBas
 def send(request: PersonRequest, dispatch_id: int) -> HttpResponse:
     """Send what was prepared."""
     row = actions.dispatch_for(request.user, dispatch_id, Membership.Role.REVIEWER)
-    actions.send(request.user, row, answers_by_mail="answers_by_mail" in request.POST)
+    said = request.POST
+    actions.send(request.user, row, answers_by_mail="answers_by_mail" in said, reminds="reminds" in said)
     return redirect("dispatch", dispatch_id)
 
 
@@ -172,108 +190,10 @@ def _with_link(request: PersonRequest, recipient_id: int, do: Callable[[Person, 
     return redirect("dispatch", recipient.dispatch_id)
 
 
-@require_GET
-@never_cache
-def editor(request: HttpRequest, token: str) -> HttpResponse:
-    """The editor's page. Opening it changes nothing: mail scanners open links too."""
-    recipient = _recipient(request, token)
-    if recipient is None:
-        return render(request, "dispatch/link_unknown.html", status=404)
-    items = list(recipient.dispatch.items.select_related("excerpt__clip", "excerpt__still"))
-    own = actions.answers_of(recipient)
-    shown = [(item, own[item.pk] if item.pk in own and own[item.pk].what != "taken back" else None) for item in items]
-    context = {
-        "recipient": recipient,
-        "dispatch": recipient.dispatch,
-        "mix": recipient.dispatch.mix,
-        "items": shown,
-        "token": token,
-        "formats": offered(),
-        "rate": rate_words(recipient.dispatch.mix),
-        "judged_by": items[0].content.get("judged_by", "") if items else "",
-    }
-    response = render(request, "dispatch/editor.html", context)
-    # The address is the key to the page: it must not travel on as a referrer or into an index.
-    response["Referrer-Policy"], response["X-Robots-Tag"] = "same-origin", "noindex"
-    return response
-
-
+@login_required
 @require_POST
-def answer(request: HttpRequest, token: str, item_id: int) -> HttpResponse:
-    """Take an editor's answer."""
-    recipient = _recipient(request, token)
-    if recipient is None:
-        raise Refused(_CLOSED)
-    said, item = request.POST, _item(recipient, item_id)
-    given = actions.answer(
-        recipient, item, said.get("what", ""), said.get("reason", ""), client_key(said.get("client_key")) or ""
-    )
-    return (
-        JsonResponse({"what": given.what, "reason": given.reason}) if wants_json(request) else redirect("editor", token)
-    )
-
-
-@require_GET
-def excerpt(request: HttpRequest, token: str, item_id: int) -> HttpResponseBase:
-    """Picture and sound of one passage."""
-    cut = _excerpt(request, token, item_id)
-    if cut.clip is None:
-        raise Http404
-    return serve(request, cut.clip, "video/mp4")
-
-
-@require_GET
-def still(request: HttpRequest, token: str, item_id: int) -> HttpResponseBase:
-    """A picture of one passage."""
-    cut = _excerpt(request, token, item_id)
-    if cut.still is None:
-        raise Http404
-    return serve(request, cut.still, "image/jpeg")
-
-
-@require_GET
-def table(request: HttpRequest, token: str) -> HttpResponse:
-    """All notes as CSV."""
-    recipient = _recipient(request, token)
-    if recipient is None:
-        raise Http404
-    row = recipient.dispatch
-    return HttpResponse(
-        row.csv_text,
-        content_type="text/csv; charset=utf-8",
-        headers={"Content-Disposition": f'attachment; filename="{row.csv_name}"'},
-    )
-
-
-@require_GET
-def editor_file(request: HttpRequest, token: str, name: str) -> HttpResponseBase:
-    """All notes in another format, through a personal link."""
-    recipient = _recipient(request, token)
-    if recipient is None:
-        raise Http404
-    return file_of(recipient.dispatch, name)
-
-
-def _recipient(request: HttpRequest, token: str) -> Recipient | None:
-    """Whom a personal link belongs to; None for one that opens nothing.
-
-    Raises TooOften where many of those were tried.
-    """
-    check_links(request)
-    recipient = actions.recipient_for(token)
-    if recipient is None:
-        count_miss(request)
-    return recipient
-
-
-def _item(recipient: Recipient, item_id: int) -> DispatchItem:
-    return get_object_or_404(DispatchItem, pk=item_id, dispatch=recipient.dispatch_id)
-
-
-def _excerpt(request: HttpRequest, token: str, item_id: int) -> Excerpt:
-    recipient = _recipient(request, token)
-    if recipient is None:
-        raise Http404
-    return get_object_or_404(
-        Excerpt.objects.select_related("clip", "still"), item=item_id, item__dispatch=recipient.dispatch_id
-    )
+def reply(request: PersonRequest, answer_id: int) -> HttpResponse:
+    """Say something to an editor's question."""
+    given = answers.answer_for(request.user, answer_id)
+    answers.reply(request.user, given, request.POST.get("text", ""))
+    return redirect("notes", given.item.dispatch.mix_id)

@@ -1,5 +1,7 @@
 """Addressees of a production: who gets its notes."""
 
+from collections.abc import Sequence
+
 from django.core.exceptions import ValidationError
 from django.core.validators import validate_email
 from django.db import transaction
@@ -13,6 +15,8 @@ from ..config.refusals import Refused
 from .models import Contact, Production
 from .selectors import production_for
 
+PARTS = {"dialogue": "voice", "music": "music", "effects": "effects", "mix": "the whole mix"}
+"""Parts of the sound that somebody may mend, as pages call them."""
 _NAME_LENGTH = Contact.name.field.max_length or 0
 
 
@@ -50,14 +54,15 @@ def add_contact(person: Person, production: Production, name: str, mail: str) ->
     return contact
 
 
-def change_contact(person: Person, contact: Contact, name: str, *, usual: bool) -> None:
-    """Another name, and whether notes usually go there. Another address is another addressee."""
+def change_contact(person: Person, contact: Contact, name: str, *, usual: bool, parts: Sequence[str] = ()) -> None:
+    """Another name, whether notes usually go there, and about which parts. Another address is another addressee."""
     require(person, contact.production, Role.REVIEWER)
     name = one_line(name, _NAME_LENGTH, "The name of an addressee") or contact.mail[:_NAME_LENGTH]
     with transaction.atomic():
         before = str(contact)
-        Contact.objects.filter(pk=contact.pk).update(name=name, usual=usual)
-        after = [name, "usual" if usual else "not usual"]
+        takes = " ".join(part for part in PARTS if part in parts)
+        Contact.objects.filter(pk=contact.pk).update(name=name, usual=usual, takes=takes)
+        after = [name, "usual" if usual else "not usual", takes or "everything"]
         record(contact.production, person, "change contact", contact.mail, before=before, after=after)
 
 

@@ -76,12 +76,24 @@ class Contact(models.Model):
     mail = models.EmailField()
     # Whether notes usually go there: chosen already when the next are sent.
     usual = models.BooleanField(default=False)
+    # Which parts of the sound it mends, with spaces between; empty: all of them.
+    takes = models.CharField(max_length=60, blank=True)
     # Taken off the list; what was sent there stays.
     taken_off = models.BooleanField(default=False)
 
     def __str__(self) -> str:
         """Name and address as pages show them; a mail's header is built by ``dispatch.post``."""
         return self.mail if self.name == self.mail else f"{self.name} <{self.mail}>"
+
+    @property
+    def parts(self) -> list[str]:
+        """Which parts of the sound it mends; none: all of them."""
+        return self.takes.split()
+
+    def mends(self, part: str) -> bool:
+        """Whether it mends a part of the sound: a role, ``background`` (music and effects) or ``mix``."""
+        wanted = {"music", "effects"} if part == "background" else {part}
+        return not self.parts or bool(wanted & set(self.parts))
 
 
 class Spec(models.Model):

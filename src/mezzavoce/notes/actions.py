@@ -10,8 +10,6 @@ from django.db import transaction
 from django.http import Http404
 from django.utils import timezone
 
-from mezzavoce_core.exchange.words import note_text
-
 from ..accounts.access import require
 from ..accounts.models import Person, record
 from ..config.refusals import Overtaken, Refused
@@ -19,10 +17,10 @@ from ..library.models import Membership, Mix
 from ..measuring.actions import last_correction, withdraw
 from ..measuring.models import Correction
 from ..measuring.selectors import current_judgement
+from .joining import let_go, split_up
 from .models import Decision, Mark, Note, Placement, Trim
+from .proposal import as_told, offered, placements_of, proposed_text
 from .selectors import marked
-
-_TEXT_LENGTH = 4000
 
 
 def decide(
@@ -240,55 +238,60 @@ def current_decision(mark: Mark, mix: Mix) -> Decision | None:
 
 def _follow(mark: Mark, mix: Mix, what: str) -> None:
     """A noted mark has a note; one that is not noted any more keeps its text for the case that it is again."""
-    note = Note.objects.filter(marks=mark, mix=mix).first()
+    note = _own_note(mark, mix)
     if what == Decision.What.NOTE:
         if note is None:
-            placement = Placement.objects.get(mark=mark, mix=mix)
-            text = note_text(placement.evidence)
-            note = Note.objects.create(programme=mark.programme, mix=mix, text=text, severity=placement.severity)
-            note.marks.add(mark)
+            _write(mark, mix)
         elif note.state == Note.State.WITHDRAWN:
-            note.state = Note.State.WRITTEN
-            note.version += 1
-            note.save()
-    elif note is not None and note.state == Note.State.WRITTEN:
-        note.state = Note.State.WITHDRAWN
-        note.version += 1
-        note.save()
+            _stand(note, Note.State.WRITTEN)
+    elif note is not None and note.state != Note.State.WITHDRAWN:
+        lead = note.joined_into
+        if lead is not None:
+            let_go(lead, note)
+            _stand(lead, lead.state)
+        elif note.alone is not None:
+            split_up(note)
+        _stand(note, Note.State.WITHDRAWN)
 
 
-def word_note(person: Person, note: Note, text: str, version: int) -> Note:
-    """Change a note's wording.
+def _own_note(mark: Mark, mix: Mix) -> Note | None:
+    """The note that a mark has by itself, whether it stands, was taken back, or is told in another one."""
+    notes = list(Note.objects.filter(marks=mark, mix=mix).select_related("joined_into"))
+    return next((n for n in notes if n.state == Note.State.JOINED), notes[0] if notes else None)
 
-    Refused when somebody else changed it since it was read, or when nothing is left of it.
-    """
-    require(person, note.programme, Membership.Role.REVIEWER)
-    text = text.strip()
-    if not text:
-        raise Refused("A note without words helps nobody. Write what is wrong, or take the note back with undo.")
-    if len(text) > _TEXT_LENGTH:
-        raise Refused(f"A note may have {_TEXT_LENGTH} characters; this one has {len(text)}. Shorten it.")
-    with transaction.atomic():
-        row = Note.objects.select_for_update().get(pk=note.pk)
-        if row.version != version:
-            raise Overtaken(
-                "Somebody changed this note while you wrote. Your words are still in the field: copy them, "
-                "reload, and put them in again."
-            )
-        before, row.text, row.text_by_hand, row.version = row.text, text, True, row.version + 1
-        row.save()
-        record(row.programme.production, person, "word note", str(row.pk), before=before, after=text)
-    return row
+
+def _write(mark: Mark, mix: Mix) -> None:
+    placement = Placement.objects.get(mark=mark, mix=mix)
+    note = Note.objects.create(programme=mark.programme, mix=mix, severity=placement.severity)
+    note.marks.add(mark)
+    note.text = proposed_text(note, mix, placements_of(note))
+    note.save(update_fields=["text"])
+
+
+def _stand(note: Note, state: str) -> None:
+    """Let a note be of a state; what is proposed for it is worded anew."""
+    if not note.text_by_hand:
+        note.text = proposed_text(note, note.mix, placements_of(note))
+    note.state, note.version = state, note.version + 1
+    note.save()
 
 
 def remedy_of(mix: Mix, label: str, choice: int) -> dict[str, Any]:
     """The remedy of a mark (0) or one of its alternatives (1 and up). Raises Refused where there is none."""
     placement = Placement.objects.filter(mix=mix, mark__label=label).first()
-    evidence = placement.evidence if placement else {"remedy": None, "alternatives": []}
-    offered = [r for r in (evidence["remedy"], *evidence["alternatives"]) if r]
-    if not 0 <= choice < len(offered):
+    remedies = offered(placement.evidence) if placement else []
+    if not 0 <= choice < len(remedies):
         raise Refused("Nothing is proposed here that could be heard.")
-    found: dict[str, Any] = offered[choice]
+    return remedies[choice]
+
+
+def remedy_of_note(mix: Mix, note_id: int) -> dict[str, Any]:
+    """What a note of a mix proposes. Raises Refused where it proposes nothing that could be heard."""
+    note = Note.objects.filter(pk=note_id, mix=mix).first()
+    remedy = as_told(note, mix, placements_of(note)[0].evidence)["remedy"] if note else None
+    if not remedy or not remedy["points"]:
+        raise Refused("This note proposes nothing that could be heard.")
+    found: dict[str, Any] = remedy
     return found
 
 

@@ -5,7 +5,6 @@ from typing import Any
 from django.db import transaction
 
 from mezzavoce_core.exchange.labels import label
-from mezzavoce_core.judge.model import MUST, NOTE, SHOULD
 from mezzavoce_core.versions.recheck import BY_HAND
 
 from ..accounts.access import Role, require
@@ -13,11 +12,10 @@ from ..accounts.models import Person, record
 from ..config.inputs import one_line
 from ..config.refusals import Refused
 from ..library.models import Mix, Programme
+from .editing import WEIGHTS, checked_text
 from .models import Decision, Mark, Note, Placement
 
-WEIGHTS = (MUST, SHOULD, NOTE)
 _TITLE_LENGTH = Placement.title.field.max_length or 0
-_TEXT_LENGTH = 4000
 _LEAST_S = 0.04
 
 
@@ -27,8 +25,7 @@ def note_by_hand(person: Person, mix: Mix, timecodes: tuple[str, str], title: st
     title, text = one_line(title, _TITLE_LENGTH, "A title"), text.strip()
     if not title or not text:
         raise Refused("A note needs a title and words that say what is wrong, or what is wanted.")
-    if len(text) > _TEXT_LENGTH:
-        raise Refused(f"A note may have {_TEXT_LENGTH} characters; this one has {len(text)}. Shorten it.")
+    text = checked_text(text)
     if severity not in WEIGHTS:
         raise Refused("Say how much it weighs: must, should, or note.")
     in_s, out_s = (mix.clock.seconds_at(t) for t in timecodes)

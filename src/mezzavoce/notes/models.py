@@ -11,7 +11,7 @@ from mezzavoce_core.exchange.forms import FINDING
 
 from ..accounts.models import Person
 from ..config.fields import StoredDocumentField
-from ..library.models import Mix, Programme
+from ..library.models import Contact, Mix, Production, Programme
 
 
 class Mark(models.Model):
@@ -119,21 +119,55 @@ class Note(models.Model):
     """What the editor is to be told. The wording is proposed until a person changes it."""
 
     class State(models.TextChoices):
-        """Written, sent, or taken back before it was sent."""
+        """Written, sent, taken back, or told in another note."""
 
         WRITTEN = "written", "written"
         SENT = "sent", "sent"
         WITHDRAWN = "withdrawn", "withdrawn"
+        JOINED = "joined", "joined into another"
 
     programme = models.ForeignKey(Programme, on_delete=models.PROTECT, related_name="notes")
     mix = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="notes")
     marks = models.ManyToManyField(Mark, related_name="notes")
     text = models.TextField()
     text_by_hand = models.BooleanField(default=False)
+    # What was proposed when a person rewrote it: where that is another by now, the measurement has changed since.
+    proposed_then = models.TextField(blank=True)
     severity = models.CharField(max_length=6)
+    severity_by_hand = models.BooleanField(default=False)
+    # Whom it is for; none: whoever mends the part of the sound that it is about.
+    addressee = models.ForeignKey(Contact, null=True, on_delete=models.SET_NULL, related_name="+")
+    # What it proposes: 0 the first remedy of its finding, 1 and up an alternative, or one of ``proposal``.
+    choice = models.SmallIntegerField(default=0)
+    # Level points that a person set: ``role`` and ``points`` in seconds of the file and dB.
+    own_points = models.JSONField(null=True)
+    # The note that tells of it as well, and, in that one, what it said before.
+    joined_into = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="joined")
+    alone = models.JSONField(null=True)
     state = models.CharField(max_length=10, choices=State, default=State.WRITTEN)
     version = models.PositiveIntegerField(default=1)
+
+    STANDING: ClassVar[tuple[str, ...]] = (State.WRITTEN, State.SENT)
 
     def __str__(self) -> str:
         """Its first words."""
         return self.text[:60]
+
+
+class Wording(models.Model):
+    """How a production words its notes on a kind of finding, instead of the wording that comes with the application."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="wordings")
+    kind = models.CharField(max_length=40)
+    template = models.TextField()
+    by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["production", "kind"], name="one_wording_a_kind")
+        ]
+
+    def __str__(self) -> str:
+        """Of which kind."""
+        return self.kind

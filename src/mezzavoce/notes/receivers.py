@@ -6,7 +6,6 @@ from typing import Any
 from django.dispatch import receiver
 
 from mezzavoce_core.exchange.labels import label
-from mezzavoce_core.exchange.words import note_text
 
 from ..library.models import Mix, Programme
 from ..measuring.models import Finding, Judgement
@@ -14,6 +13,7 @@ from ..measuring.signals import judged
 from .former import Beside, follow
 from .matching import matched
 from .models import Mark, Note, Placement
+from .proposal import kept_choice, placements_of, proposed_text, templates_of
 from .signals import followed
 
 _OF_MARK = ("role", "kind", "family")
@@ -32,10 +32,11 @@ def give_marks(judgement: Judgement, findings: Sequence[Finding], **_: Any) -> N
     _lock([*(p.mark_id for p in taken.values()), *(m.pk for m in known.values())])
     Placement.objects.bulk_create([Placement(mark=m, mix=mix, **_seen(mix, findings[k])) for k, m in known.items()])
     marks = [p.mark for k, p in taken.items() if _refresh(p.mark, _kept(findings[k], _OF_MARK))]
+    before = {p.mark_id: p.evidence for p in taken.values()}
     changed = [p for k, p in taken.items() if _refresh(p, _seen(mix, findings[k]))]
     Mark.objects.bulk_update(marks, _OF_MARK)
     Placement.objects.bulk_update(changed, ["in_sample", "out_sample", *_OF_PLACEMENT])
-    _word_anew(mix, changed)
+    _word_anew(mix, changed, before)
     new = known | _new(mix, {k: f for k, f in enumerate(findings) if k not in taken and k not in known})
     for k, finding in enumerate(findings):
         finding.mark = taken[k].mark if k in taken else new[k]
@@ -79,18 +80,26 @@ def _new(mix: Mix, findings: Mapping[int, Finding]) -> dict[int, Mark]:
     return made
 
 
-def _word_anew(mix: Mix, changed: Sequence[Placement]) -> None:
-    """A wording that nobody touched is a proposal: it follows what is found until the note is sent."""
-    evidence = {p.mark_id: p.evidence for p in changed}
-    proposed = Note.objects.filter(
-        mix=mix, marks__in=list(evidence), state=Note.State.WRITTEN, text_by_hand=False
-    ).prefetch_related("marks")
-    for note in proposed:
-        first = next(m.pk for m in note.marks.all() if m.pk in evidence)
-        text = note_text(evidence[first])
-        if text != note.text:
-            note.text, note.version = text, note.version + 1
-            note.save(update_fields=["text", "version"])
+def _word_anew(mix: Mix, changed: Sequence[Placement], before: Mapping[int, dict[str, Any]]) -> None:
+    """A wording that nobody touched is a proposal: it follows what is found until the note is sent.
+
+    Whichever words it has, a note goes on proposing the remedy that was chosen, as long as there is one like it.
+    """
+    now = {p.mark_id: p.evidence for p in changed}
+    if not now:
+        return
+    templates = templates_of(mix.production)
+    written = Note.objects.filter(mix=mix, marks__in=list(now), state__in=(Note.State.WRITTEN, Note.State.JOINED))
+    for note in written.select_related("mix").distinct():
+        places = placements_of(note)
+        first = places[0].mark_id
+        choice = kept_choice(note, before[first], now[first]) if first in now else note.choice
+        note.choice, was = choice, (note.choice, note.text)
+        if not note.text_by_hand:
+            note.text = proposed_text(note, mix, places, templates)
+        if (note.choice, note.text) != was:
+            note.version += 1
+            note.save(update_fields=["text", "choice", "version"])
 
 
 def _seen(mix: Mix, finding: Finding) -> dict[str, Any]:

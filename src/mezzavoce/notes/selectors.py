@@ -96,7 +96,7 @@ def marked(mix: Mix, judgement: Judgement | None, *, whole: bool = False) -> lis
     decisions = newest_decisions([mix])
     notes = {
         m.pk: n
-        for n in Note.objects.filter(mix=mix).exclude(state=Note.State.WITHDRAWN).prefetch_related("marks")
+        for n in Note.objects.filter(mix=mix, state__in=Note.STANDING).prefetch_related("marks")
         for m in n.marks.all()
     }
     trims = {t.mark_id: t for t in Trim.objects.filter(mix=mix, withdrawn=None)}

@@ -25,10 +25,11 @@ def add(request: PersonRequest, production_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def change(request: PersonRequest, contact_id: int) -> HttpResponse:
-    """Another name, and whether notes usually go there."""
+    """Another name, whether notes usually go there, and about which parts of the sound."""
     contact = contacts.contact_for(request.user, contact_id)
     usual = bool(request.POST.get("usual"))
-    contacts.change_contact(request.user, contact, request.POST.get("name", ""), usual=usual)
+    name, parts = request.POST.get("name", ""), request.POST.getlist("part")
+    contacts.change_contact(request.user, contact, name, usual=usual, parts=parts)
     messages.success(request, "Saved.")
     return redirect("people", contact.production_id)
 

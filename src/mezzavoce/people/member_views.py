@@ -10,7 +10,7 @@ from ..accounts.access import Role, require, require_administrator, role_in
 from ..accounts.requests import PersonRequest
 from ..config.inputs import whole
 from ..library import actions as library
-from ..library.contacts import contacts_of
+from ..library.contacts import PARTS, contacts_of
 from ..library.selectors import production_for
 from . import members
 from .selectors import (
@@ -40,6 +40,7 @@ def people(request: PersonRequest, production_id: int) -> HttpResponse:
         "invitations": invitations_of(production) if is_lead else [],
         "roles": Role.choices,
         "contacts": contacts_of(production),
+        "parts": PARTS.items(),
         "may_address": role != Role.GUEST and not production.archived,
     }
     return render(request, "people/people.html", context)

@@ -45,7 +45,7 @@ def goes_with(mixes: Sequence[Mix]) -> Goes:
     return Goes(
         mixes=len(mixes),
         decisions=Decision.objects.filter(mix__in=mixes).count(),
-        notes=Note.objects.filter(mix__in=mixes).exclude(state=Note.State.WITHDRAWN).count(),
+        notes=Note.objects.filter(mix__in=mixes, state__in=Note.STANDING).count(),
         dispatches=Dispatch.objects.filter(mix__in=mixes, state=Dispatch.State.SENT).count(),
         sign_offs=SignOff.objects.filter(mix__in=mixes).count(),
         answers=Answer.objects.filter(item__dispatch__mix__in=mixes).count(),
@@ -95,6 +95,7 @@ def _delete_human_work(mixes: list[Mix]) -> None:
     Recipient.objects.filter(dispatch__in=dispatches).delete()
     DispatchItem.objects.filter(dispatch__in=dispatches).delete()
     dispatches.delete()
+    Note.objects.filter(mix__in=mixes).update(joined_into=None)
     Note.objects.filter(mix__in=mixes).delete()
     SignOff.objects.filter(mix__in=mixes).delete()
     Recheck.objects.filter(Q(mix__in=mixes) | Q(former__in=mixes)).delete()
@@ -121,6 +122,6 @@ def _files_of(mixes: Sequence[Mix]) -> set[int]:
         Mix.objects.filter(pk__in=[m.pk for m in mixes]).values_list("captions", "playback__file"),
         Run.objects.filter(mix__in=mixes).values_list("features", "peaks"),
         Judgement.objects.filter(run__mix__in=mixes).values_list("series"),
-        Excerpt.objects.filter(item__dispatch__mix__in=mixes).values_list("clip", "still"),
+        Excerpt.objects.filter(item__dispatch__mix__in=mixes).values_list("clip", "still", "proposed"),
     )
     return {pk for rows in having for row in rows for pk in row if pk}

@@ -87,9 +87,7 @@ class Laid:
         titles = dict(Placement.objects.filter(mix=self.former).values_list("mark", "title"))
         notes = {
             mark.pk: note
-            for note in Note.objects.filter(mix=self.former)
-            .exclude(state=Note.State.WITHDRAWN)
-            .prefetch_related("marks")
+            for note in Note.objects.filter(mix=self.former, state__in=Note.STANDING).prefetch_related("marks")
             for mark in note.marks.all()
         }
         answers = newest_answers([self.former])

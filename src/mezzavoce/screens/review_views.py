@@ -17,7 +17,7 @@ from ..library.models import Membership, Mix
 from ..library.selectors import mix_for
 from ..measuring import actions as measuring
 from ..notes import actions as notes
-from ..notes import by_hand
+from ..notes import by_hand, editing
 from .review import review
 from .state import state_of
 
@@ -75,7 +75,7 @@ def word(request: PersonRequest, note_id: int) -> HttpResponse:
     version = whole(request.POST.get("version"))
     if version is None:
         raise Refused("This page is out of date; copy your words, reload, and put them in again.")
-    notes.word_note(request.user, note, request.POST.get("text", ""), version)
+    editing.word_note(request.user, note, request.POST.get("text", ""), version)
     first = note.marks.first()
     return _changed(request, note.mix_id, first.label if first else "")
 

@@ -207,7 +207,7 @@ def _fill(rows: list[Row]) -> None:
     for mix_id, sign_off in signed(mixes).items():
         by_mix[mix_id].signed = sign_off
     answers = answered(mixes)
-    notes = Note.objects.filter(mix__in=mixes).exclude(state=Note.State.WITHDRAWN)
+    notes = Note.objects.filter(mix__in=mixes, state__in=Note.STANDING)
     for note, mix_id, state in notes.values_list("pk", "mix", "state"):
         row = by_mix[mix_id]
         row.written += state == Note.State.WRITTEN

@@ -2,7 +2,17 @@
 
 from django.urls import path
 
-from . import beside_views, files_views, health, production_views, review_views, sign_off_views, spec_views, views
+from . import (
+    beside_views,
+    files_views,
+    health,
+    production_views,
+    review_views,
+    sign_off_views,
+    spec_views,
+    views,
+    wording_views,
+)
 
 urlpatterns = [
     path("", views.home, name="desk"),
@@ -27,6 +37,8 @@ urlpatterns = [
     path("productions/<int:production_id>/specs/<int:spec_id>/delete/", spec_views.delete, name="spec-delete"),
     path("productions/<int:production_id>/specs/<int:spec_id>/choose/", spec_views.choose, name="spec-choose"),
     path("productions/<int:production_id>/specs/<int:spec_id>/file/", spec_views.export, name="spec-file"),
+    path("productions/<int:production_id>/wording/", wording_views.page, name="wordings"),
+    path("productions/<int:production_id>/wording/try/", wording_views.tried, name="try-wording"),
     path("specs/schema.json", spec_views.schema, name="spec-schema"),
     path("mixes/<int:mix_id>/", review_views.page, name="mix"),
     path("mixes/<int:mix_id>/beside/", beside_views.page, name="beside"),

@@ -141,6 +141,14 @@ def cut(source: Path, in_s: float, out_s: float, target: Path, go_on: Callable[[
         raise NotMeasurable(f"Picture and sound of this passage could not be prepared ({problem}).")
 
 
+def with_sound(clip: Path, sound: Path, target: Path) -> None:
+    """The picture of a passage, where it has one, with another sound. Raises NotMeasurable where it cannot be made."""
+    inputs = ["-i", f"file:{clip.resolve()}", "-i", f"file:{sound.resolve()}", "-map", "0:v?", "-map", "1:a"]
+    problem = ffmpeg.run([*inputs, "-c:v", "copy", "-c:a", "aac", "-b:a", "160k"], target, 120)
+    if problem:
+        raise NotMeasurable(f"The passage as proposed could not be prepared ({problem}).")
+
+
 def still(source: Path, at_s: float, target: Path) -> bool:
     """A picture from a playback file; False where it has none."""
     return not ffmpeg.run(

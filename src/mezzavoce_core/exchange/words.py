@@ -26,6 +26,11 @@ _TOGETHER = {
 
 _SHARES = ("clear-share-low", "caption-unheard")
 """Kinds whose figures of 1 are shares, of which people speak in per cent."""
+_ACTIONS = {
+    "set": "Draw the level of {who} anew",
+    "hold": "Hold {who} down through the pause ({amount:.1f} dB)",
+    "remove": "Take the dip of {who} out ({amount:.1f} dB)",
+}
 _DIGITS = {"of 1": 2, "samples": 0, "correlation": 2, "s": 2}
 _KINDS = {kind.name: kind for kind in KINDS}
 
@@ -75,15 +80,13 @@ def change(remedy: dict[str, Any], kind: str = "") -> str:
     if remedy["action"] == "reshape":
         words = _KINDS[kind].reshaped if kind in _KINDS else Kind.reshaped
         return words.format(who=who, amount=f"{amount:.1f}", signed=f"{remedy['amount_db']:+.1f}")
-    if remedy["action"] == "hold":
-        return f"Hold {who} down through the pause ({amount:.1f} dB)"
+    if remedy["action"] in _ACTIONS:
+        return _ACTIONS[remedy["action"]].format(who=who, amount=amount)
     if remedy["action"] == "carve":
         cuts = [f"{_hz(b['centre_hz'])} by {abs(b['gain_db']):.0f} dB" for b in remedy["bands"]]
         return f"Cut bands of {who}, an octave wide each: {', '.join(cuts)}"
     if kind == "music-overlap":
         return f"Let {who} that ends be gone before the next cue"
-    if remedy["action"] == "remove":
-        return f"Take the dip of {who} out ({amount:.1f} dB)"
     if remedy["role"] == "mix" and remedy["action"] != "gain":
         who = "the mix here"
     where = (
@@ -148,17 +151,3 @@ def lack(remedy: dict[str, Any]) -> str:
     if missing := remedy.get("headroom_missing_db"):
         return f"peaks {missing:.1f} dB over"
     return _off(remedy) if remedy.get("enough", True) else "not enough alone"
-
-
-def note_text(finding: dict[str, Any]) -> str:
-    """What is wrong and what would mend it, in two or three sentences."""
-    sentences = [str(finding["message"])]
-    if stem := stem_told(finding):
-        sentences.append(stem)
-    remedy = finding["remedy"]
-    if remedy and remedy["action"] != "gain" and remedy["role"] != "mix":
-        sentences.append(f"{change(remedy, finding['kind'])}, at the points given.")
-        others = [a for a in finding["alternatives"] if not lack(a)]
-        if others:
-            sentences.append(f"Or {in_sentence(change(others[0]))}.")
-    return " ".join(sentences)

@@ -199,6 +199,12 @@ def percent(share: float | str | None) -> str:
 
 
 @register.filter
+def of(rows: dict[Any, Any], key: object) -> Any:
+    """What a table holds under a key; nothing where there is none."""
+    return rows.get(key, "")
+
+
+@register.filter
 def tenth(value: float | str | None) -> str:
     """A figure to one tenth; nothing where there is none."""
     return "" if value in (None, "") else f"{value:.1f}"

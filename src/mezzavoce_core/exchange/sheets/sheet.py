@@ -8,7 +8,8 @@ from ...errors import NotMeasurable
 from ...media.probe import DEFAULT_RATE
 from ...timecode import Clock, parse_rate
 from ..labels import label
-from ..words import change, note_text, prediction, whom
+from ..wording import note_text
+from ..words import change, prediction, whom
 
 _HEADER = "mezzavoce.measurement/1"
 

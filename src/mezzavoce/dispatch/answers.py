@@ -1,0 +1,156 @@
+"""What editors answer through their links, and what the reviewer says to their questions."""
+
+import hashlib
+from datetime import timedelta
+
+from django.db import IntegrityError, transaction
+from django.http import Http404
+from django.utils import timezone
+
+from ..accounts.access import Role, require
+from ..accounts.models import Person, record
+from ..config.refusals import Overtaken, Refused
+from ..work.waking import wake_workers_on_commit
+from .mails import announce
+from .models import Answer, Dispatch, DispatchItem, Recipient, Reply
+from .tokens import hash_of
+
+TEXT_LENGTH = 2000
+_TOLD_AGAIN = timedelta(minutes=10)
+
+
+def recipient_for(token: str) -> Recipient | None:
+    """Whom a personal link belongs to; None for one that was altered, withdrawn or is too old."""
+    fields = ("dispatch__mix__programme__production", "dispatch__by", "contact", "delivery")
+    recipient = (
+        Recipient.objects.select_related(*fields)
+        .filter(token_hash=hash_of(token), dispatch__state=Dispatch.State.SENT)
+        .first()
+    )
+    return recipient if recipient is not None and recipient.open else None
+
+
+def note_use(recipient: Recipient, what: str) -> None:
+    """Tell the trail that a link was used; opening the page again within ten minutes is the same use."""
+    if what == "open link":
+        now = timezone.now()
+        free = Recipient.objects.filter(pk=recipient.pk).exclude(opened_at__gt=now - _TOLD_AGAIN)
+        if not free.update(opened_at=now):
+            return
+    told = {"by": str(recipient.contact), "link": recipient.pk}
+    record(recipient.dispatch.mix.production, None, what, recipient.dispatch.subject[:200], after=told)
+
+
+def answers_of(recipient: Recipient) -> dict[int, Answer]:
+    """The newest answer of an addressee to each note of a dispatch, through whichever of their links it came."""
+    given = (
+        Answer.objects.filter(item__dispatch=recipient.dispatch_id, recipient__contact=recipient.contact_id)
+        .prefetch_related("replies__by")
+        .order_by("pk")
+    )
+    return {a.item_id: a for a in given}
+
+
+def later(recipient: Recipient) -> dict[int, DispatchItem]:
+    """What was sent later of notes that this link shows, by note: changed, or withdrawn."""
+    items = DispatchItem.objects.filter(
+        note__in=recipient.items.values("note"),
+        dispatch__state=Dispatch.State.SENT,
+        dispatch__sent_at__gt=recipient.dispatch.sent_at,
+    )
+    return {item.note_id: item for item in items.select_related("dispatch").order_by("pk")}
+
+
+def answer(recipient: Recipient, item: DispatchItem, what: str, reason: str, client_key: str) -> Answer:
+    """Take down an editor's answer. The same key twice is one answer."""
+    if what not in Answer.What.values:
+        raise Refused("The answer can be: fixed, cannot fix, or a question.")
+    if what == Answer.What.CANNOT and not reason.strip():
+        raise Refused("Please say in a few words why it cannot be fixed; the reviewer decides with that.")
+    if what == Answer.What.QUESTION and not reason.strip():
+        raise Refused("Please write the question.")
+    if not client_key:
+        raise Refused("This page is out of date; reload it and answer again.")
+    _check_open(recipient, item)
+    said = {"item": item, "what": what, "reason": reason.strip()[:TEXT_LENGTH]}
+    try:
+        with transaction.atomic():
+            given = Answer.objects.create(recipient=recipient, client_key=client_key, **said)
+            mix = recipient.dispatch.mix
+            told = {"by": str(recipient.contact), "link": recipient.pk}
+            record(mix.production, None, f"answer: {what}", f"{mix}: {item.content['label']}", after=told)
+            announce(recipient.dispatch)
+    except IntegrityError:
+        given = Answer.objects.get(recipient=recipient, client_key=client_key)
+        if any(getattr(given, name) != value for name, value in said.items()):
+            raise Refused("This answer came under the key of another one. Reload the page and answer again.") from None
+    return given
+
+
+def _check_open(recipient: Recipient, item: DispatchItem) -> None:
+    """Raise for a note that this link cannot answer any more, or never could."""
+    if recipient.is_copy:
+        raise Refused("This link is a copy, to be read. Whoever mends the mix answers through a link of their own.")
+    newer = later(recipient).get(item.note_id)
+    withdrawn = "The reviewer has withdrawn this note; nothing is to be done here any more."
+    if item.news == DispatchItem.News.WITHDRAWN or (newer and newer.news == DispatchItem.News.WITHDRAWN):
+        raise Overtaken(withdrawn)
+    if newer is not None and newer.dispatch.sent_at is not None:
+        raise Overtaken(
+            f"This note was changed since. The mail of {newer.dispatch.sent_at:%d %b, %H:%M} has it as it is now; "
+            "answer there. Your words are still in the field."
+        )
+
+
+def open_items(recipient: Recipient) -> list[DispatchItem]:
+    """The notes of a link that wait for an answer, in order."""
+    given, newer = answers_of(recipient), later(recipient)
+    return [
+        item
+        for item in recipient.items.all()
+        if item.news != DispatchItem.News.WITHDRAWN
+        and item.note_id not in newer
+        and (item.pk not in given or given[item.pk].what == Answer.What.TAKEN_BACK)
+    ]
+
+
+def answer_all(recipient: Recipient, client_key: str) -> list[DispatchItem]:
+    """Every note that waits for an answer is fixed. Returns which those were."""
+    if recipient.is_copy:
+        raise Refused("This link is a copy, to be read. Whoever mends the mix answers through a link of their own.")
+    if not client_key:
+        raise Refused("This page is out of date; reload it and answer again.")
+    with transaction.atomic():
+        items = open_items(recipient)
+        for item in items:
+            key = hashlib.sha256(f"{client_key}:{item.pk}".encode()).hexdigest()[:40]
+            answer(recipient, item, Answer.What.FIXED, "", key)
+    return items
+
+
+def answer_for(person: Person, answer_id: int) -> Answer:
+    """An answer of a production in which the person may reply, or Http404."""
+    fields = ("item__dispatch__mix__programme__production", "recipient__contact")
+    found = Answer.objects.select_related(*fields).filter(pk=answer_id).first()
+    if found is None:
+        raise Http404
+    require(person, found.item.dispatch.mix, Role.REVIEWER)
+    return found
+
+
+def reply(person: Person, given: Answer, text: str) -> Reply:
+    """Say something to an editor's question; it stands on the editor's page, and a mail tells of it."""
+    mix = given.item.dispatch.mix
+    require(person, mix, Role.REVIEWER)
+    text = text.replace("\r\n", "\n").strip()
+    if not text:
+        raise Refused("Write what you want to say to the question.")
+    if len(text) > TEXT_LENGTH:
+        raise Refused(f"What you say may have {TEXT_LENGTH} characters; this has {len(text)}. Shorten it.")
+    if given.what not in (Answer.What.QUESTION, Answer.What.CANNOT):
+        raise Refused("Only a question, or a note that cannot be fixed, is answered.")
+    with transaction.atomic():
+        said = Reply.objects.create(answer=given, text=text, by=person, state=Reply.State.WAITING)
+        record(mix.production, person, "reply", f"{mix}: {given.item.content['label']}", after=text)
+        wake_workers_on_commit("dispatch.tasks.send_mail")
+    return said
