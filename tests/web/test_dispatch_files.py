@@ -46,12 +46,12 @@ class FilesTest(DispatchCase):
 
     def test_one_that_was_frozen_by_an_older_version(self):
         item = DispatchItem.objects.get()
-        new = sheet_of(self.dispatch)
+        new = sheet_of(self.dispatch, self.dispatch.items.all())
         for name in ("kind", "measured", "limit", "unit"):
             del item.content[name]
         item.content["points"] = [{"timecode": p["timecode"], "gain": p["gain"]} for p in item.content["points"]]
         item.save()
-        old = sheet_of(type(self.dispatch).objects.get(pk=self.dispatch.pk))
+        old = sheet_of(self.dispatch, type(self.dispatch).objects.get(pk=self.dispatch.pk).items.all())
         for a, b in zip(old.notes[0].points, new.notes[0].points, strict=True):
             self.assertAlmostEqual(a.at_s, b.at_s, delta=0.04)
             self.assertAlmostEqual(a.gain_db, b.gain_db, delta=0.05)

@@ -6,6 +6,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from mezzavoce.dispatch import actions as dispatch
+from mezzavoce.dispatch import answers
 from mezzavoce.dispatch.models import Answer
 from mezzavoce.library import actions, archive, contacts
 from mezzavoce.library.models import Membership
@@ -33,13 +34,13 @@ class UpNextTest(ProductionCase):
         measure_mix(mix)
         return mix
 
-    def send(self, mix, *answers):
+    def send(self, mix, *said):
         """Every finding is noted and sent, and answered in turn."""
         for mark in mix.marks.all():
             notes.decide(self.reviewer, mark, mix, Decision.What.NOTE)
         contact = contacts.add_contact(self.reviewer, mix.production, "Ines", "ines@cut.example")
         sent = dispatch.send(self.reviewer, prepare(self.reviewer, mix, [contact]))
-        for item, what in zip(sent.items.all(), answers, strict=False):
+        for item, what in zip(sent.items.all(), said, strict=False):
             answers.answer(sent.recipients.get(), item, what, "why", f"k{item.pk}")
         return sent
 

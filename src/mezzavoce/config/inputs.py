@@ -11,6 +11,8 @@ from .refusals import Refused
 
 _WHOLE = re.compile(r"[0-9]{1,18}")
 _NUMBER = re.compile(r"[+-]?[0-9]{1,12}(\.[0-9]{0,12})?([eE][+-]?[0-9]{1,2})?")
+MOST_BYTES = 10_000_000
+"""The largest file that is read as a whole while a page waits."""
 KEY_LENGTH = 40
 """The longest key that makes a repeated request harmless."""
 
@@ -40,6 +42,19 @@ def one_line(text: str, most: int, what: str) -> str:
     if len(line) > most:
         raise Refused(f"{what} may have {most} characters; this has {len(line)}. Shorten it.")
     return line
+
+
+def whole_file(request: HttpRequest) -> bytes:
+    """A small file that a form brings in its field ``file``. Raises Refused where there is none, or it is too large."""
+    file = request.FILES.get("file")
+    if file is None:
+        raise Refused("No file was chosen. Choose one, then hand it in.")
+    if (file.size or 0) > MOST_BYTES:
+        raise Refused(
+            f"This file has {(file.size or 0) / 1e6:.0f} MB; {MOST_BYTES / 1e6:.0f} are read. Is it the right one?"
+        )
+    content: bytes = file.read()
+    return content
 
 
 def way_back(request: HttpRequest) -> str:

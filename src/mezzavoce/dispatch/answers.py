@@ -7,6 +7,8 @@ from django.db import IntegrityError, transaction
 from django.http import Http404
 from django.utils import timezone
 
+from mezzavoce_core.exchange.incoming.answers import read_answers
+
 from ..accounts.access import Role, require
 from ..accounts.models import Person, record
 from ..config.refusals import Overtaken, Refused
@@ -126,6 +128,33 @@ def answer_all(recipient: Recipient, client_key: str) -> list[DispatchItem]:
             key = hashlib.sha256(f"{client_key}:{item.pk}".encode()).hexdigest()[:40]
             answer(recipient, item, Answer.What.FIXED, "", key)
     return items
+
+
+def take_table(recipient: Recipient, content: bytes, person: Person | None = None) -> list[Answer]:
+    """The answers of a filled-in table: all of them or none. The same table twice answers once.
+
+    ``person`` hands it in for an addressee who sent it by mail. Raises UsageError or Refused.
+    """
+    mix = recipient.dispatch.mix
+    if person is not None:
+        require(person, mix, Role.REVIEWER)
+    said = read_answers(content)
+    items = {item.content["label"]: item for item in recipient.items.all()}
+    if unknown := [s.mark for s in said if s.mark not in items]:
+        raise Refused(
+            f"The table answers {', '.join(unknown[:5])}, which {'is' if len(unknown) == 1 else 'are'} not among the "
+            "notes of this link. Is it the table of another mail? Nothing was taken over."
+        )
+    digest = hashlib.sha256(content).hexdigest()
+    with transaction.atomic():
+        given = []
+        for one in said:
+            key = hashlib.sha256(f"{digest}:{one.mark}".encode()).hexdigest()[:40]
+            given.append(answer(recipient, items[one.mark], one.what, one.reason, key))
+        if person is not None:
+            told = {"for": str(recipient.contact), "answers": len(given)}
+            record(mix.production, person, "hand in answers", str(mix), after=told)
+    return given
 
 
 def answer_for(person: Person, answer_id: int) -> Answer:

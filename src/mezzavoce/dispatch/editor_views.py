@@ -8,7 +8,7 @@ from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_GET, require_POST
 
 from ..accounts.guard import check_links, count_miss
-from ..config.inputs import client_key
+from ..config.inputs import client_key, whole_file
 from ..config.refusals import Refused, wants_json
 from ..library.models import StoredFile
 from ..library.serving import serve
@@ -92,6 +92,16 @@ def answer_all(request: HttpRequest, token: str) -> HttpResponse:
         raise Refused(_CLOSED)
     items = answers.answer_all(recipient, client_key(request.POST.get("client_key")) or "")
     return JsonResponse({"fixed": [i.pk for i in items]}) if wants_json(request) else redirect("editor", token)
+
+
+@require_POST
+def table(request: HttpRequest, token: str) -> HttpResponse:
+    """Take the answers of a filled-in table."""
+    recipient = _recipient(request, token)
+    if recipient is None:
+        raise Refused(_CLOSED)
+    given = answers.take_table(recipient, whole_file(request))
+    return JsonResponse({"answers": len(given)}) if wants_json(request) else redirect("editor", token)
 
 
 @require_GET

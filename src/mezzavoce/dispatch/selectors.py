@@ -1,6 +1,6 @@
 """Reading dispatches and answers of what the person was already let in to."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 
 from django.db.models import Max
 
@@ -16,21 +16,25 @@ def newest_answers(mixes: Iterable[Mix]) -> dict[int, Answer]:
         Answer.objects.filter(item__dispatch__mix__in=mixes).select_related("item", "recipient__contact").order_by("pk")
     )
     newest = {a.item.note_id: a for a in found}
-    current = dict(_newest_items([mix.pk for mix in mixes]))
+    current = dict(_newest_items([mix.pk for mix in mixes], newest.keys()))
     return {n: a for n, a in newest.items() if a.what != Answer.What.TAKEN_BACK and a.item_id == current.get(n)}
 
 
 def answered(mixes: Sequence[int]) -> dict[int, str]:
     """What was answered last, by note; for lists of many mixes. One taken back counts as none."""
     rows = Answer.objects.filter(item__dispatch__mix__in=mixes).order_by("pk").values_list("item__note", "item", "what")
-    current = dict(_newest_items(mixes))
     newest = {note: (item, what) for note, item, what in rows}
+    current = dict(_newest_items(mixes, newest.keys()))
     return {n: what for n, (item, what) in newest.items() if what != Answer.What.TAKEN_BACK and item == current.get(n)}
 
 
-def _newest_items(mixes: Sequence[int]) -> Iterable[tuple[int, int]]:
+def _newest_items(mixes: Sequence[int], answered_notes: Collection[int]) -> Iterable[tuple[int, int]]:
     """Note and what was sent of it last: an answer to what it said before does not count any more."""
-    sent = DispatchItem.objects.filter(dispatch__mix__in=mixes, dispatch__state=Dispatch.State.SENT)
+    if not answered_notes:
+        return ()
+    sent = DispatchItem.objects.filter(
+        note__in=answered_notes, dispatch__mix__in=mixes, dispatch__state=Dispatch.State.SENT
+    )
     return sent.order_by("note").values_list("note").annotate(newest=Max("pk"))
 
 

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from typing import Any
 
 from csp.decorators import csp_replace
+from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import Http404, HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
@@ -15,11 +16,13 @@ from mezzavoce_core.exchange.sheets.tables import notes_table
 from ..accounts.access import role_in
 from ..accounts.models import Person
 from ..accounts.requests import PersonRequest
-from ..config.inputs import whole
+from ..config.inputs import whole, whole_file
 from ..config.refresh import changed, encoded, rendered, respond, seen_by
 from ..library import contacts
 from ..library.models import Membership, Mix
 from ..library.selectors import mix_for
+from ..notes import by_hand
+from ..notes.editing import WEIGHTS
 from ..notes.proposal import templates_of
 from . import actions, answers
 from .files import ATTACHABLE, file_of, offered, sheet_of
@@ -47,6 +50,7 @@ def notes(request: PersonRequest, mix_id: int) -> HttpResponse:
         "is_follow_up": any(p.last for p in found),
         "contacts": list(contacts.contacts_of(mix.production)),
         "attachable": ATTACHABLE.items(),
+        "weights": WEIGHTS,
         **_sent(request.user, mix),
     }
     return render(request, "dispatch/notes.html", context)
@@ -188,6 +192,28 @@ def _with_link(request: PersonRequest, recipient_id: int, do: Callable[[Person, 
     recipient.dispatch = actions.dispatch_for(request.user, recipient.dispatch_id, Membership.Role.REVIEWER)
     do(request.user, recipient)
     return redirect("dispatch", recipient.dispatch_id)
+
+
+@login_required
+@require_POST
+def answers_in_table(request: PersonRequest, recipient_id: int) -> HttpResponse:
+    """Take the answers of a filled-in table that an addressee sent some other way."""
+    recipient = get_object_or_404(Recipient.objects.select_related("contact"), pk=recipient_id)
+    recipient.dispatch = actions.dispatch_for(request.user, recipient.dispatch_id, Membership.Role.REVIEWER)
+    given = answers.take_table(recipient, whole_file(request), request.user)
+    messages.success(request, f"{len(given)} answer{'' if len(given) == 1 else 's'} taken over.")
+    return redirect("notes", recipient.dispatch.mix_id)
+
+
+@login_required
+@require_POST
+def bring_in(request: PersonRequest, mix_id: int) -> HttpResponse:
+    """Take over the notes of somebody else."""
+    mix = mix_for(request.user, mix_id, role=Membership.Role.REVIEWER)
+    marks, remark = by_hand.bring_in(request.user, mix, whole_file(request), request.POST.get("severity", "should"))
+    count = f"{len(marks)} note{'' if len(marks) == 1 else 's'} taken over."
+    messages.success(request, f"{count} {remark}".strip())
+    return redirect("notes", mix.pk)
 
 
 @login_required

@@ -1,9 +1,11 @@
 """Notes that a person writes where nothing was measured: about any stretch of a mix, with a weight of its own."""
 
+import uuid
 from typing import Any
 
 from django.db import transaction
 
+from mezzavoce_core.exchange.incoming.notes import read_notes
 from mezzavoce_core.exchange.labels import label
 from mezzavoce_core.versions.recheck import BY_HAND
 
@@ -12,11 +14,12 @@ from ..accounts.models import Person, record
 from ..config.inputs import one_line
 from ..config.refusals import Refused
 from ..library.models import Mix, Programme
-from .editing import WEIGHTS, checked_text
+from .editing import TEXT_LENGTH, WEIGHTS, checked_text
 from .models import Decision, Mark, Note, Placement
 
 _TITLE_LENGTH = Placement.title.field.max_length or 0
 _LEAST_S = 0.04
+_MOST = 1000
 
 
 def note_by_hand(person: Person, mix: Mix, timecodes: tuple[str, str], title: str, text: str, severity: str) -> Mark:
@@ -31,27 +34,59 @@ def note_by_hand(person: Person, mix: Mix, timecodes: tuple[str, str], title: st
     in_s, out_s = (mix.clock.seconds_at(t) for t in timecodes)
     if not 0 <= in_s < mix.duration_s or out_s < in_s:
         raise Refused("The note ends before it begins, or lies behind the end of the mix. Set its out after its in.")
-    out_s = min(max(out_s, in_s + _LEAST_S), mix.duration_s)
     with transaction.atomic():
-        programme = Programme.objects.select_for_update().get(pk=mix.programme_id)
-        mark = Mark.objects.create(
-            programme=programme, mix=mix, label=label(programme.labels_given), kind=BY_HAND, family="hand", role="mix"
-        )
-        programme.labels_given += 1
-        programme.save(update_fields=["labels_given"])
-        Placement.objects.create(
-            mark=mark,
-            mix=mix,
-            in_sample=mix.samples(in_s),
-            out_sample=mix.samples(out_s),
-            severity=severity,
-            title=title,
-            evidence=_evidence(mix, (in_s, out_s), title, text, severity),
-        )
-        Decision.objects.create(mark=mark, mix=mix, what=Decision.What.NOTE, by=person)
-        note = Note.objects.create(programme=programme, mix=mix, text=text, text_by_hand=True, severity=severity)
-        note.marks.add(mark)
+        mark = _store(person, mix, (in_s, out_s), (title, text, severity))
         record(mix.production, person, "note by hand", f"{mix}: {mark.label}", after=title)
+    return mark
+
+
+def bring_in(person: Person, mix: Mix, content: bytes, severity: str) -> tuple[list[Mark], str]:
+    """Take over the notes of somebody else from a file: all of them or none, undone together.
+
+    ``severity`` is for those that name none. Returns their marks, and what is to be said about how they were placed.
+    Raises UsageError or Refused.
+    """
+    require(person, mix, Role.REVIEWER)
+    if severity not in WEIGHTS:
+        raise Refused("Say how much these notes weigh: must, should, or note.")
+    incoming = read_notes(content, mix.clock, mix.duration_s)
+    if len(incoming.notes) > _MOST:
+        raise Refused(f"This file has {len(incoming.notes)} notes; {_MOST} can be taken over at once. Divide it.")
+    batch = uuid.uuid4()
+    with transaction.atomic():
+        marks = []
+        for note in incoming.notes:
+            title = one_line(note.title, _TITLE_LENGTH, "A title") or "Note"
+            words = (title, checked_text(note.text[:TEXT_LENGTH]), note.severity or severity)
+            marks.append(_store(person, mix, (note.in_s, note.out_s), words, batch))
+        record(mix.production, person, "bring in notes", str(mix), after=[m.label for m in marks])
+    return marks, incoming.remark
+
+
+def _store(
+    person: Person, mix: Mix, span: tuple[float, float], words: tuple[str, str, str], batch: uuid.UUID | None = None
+) -> Mark:
+    """A mark with its place, its decision and its note; ``words`` are title, text and weight."""
+    (in_s, out_s), (title, text, severity) = span, words
+    out_s = min(max(out_s, in_s + _LEAST_S), mix.duration_s)
+    programme = Programme.objects.select_for_update().get(pk=mix.programme_id)
+    mark = Mark.objects.create(
+        programme=programme, mix=mix, label=label(programme.labels_given), kind=BY_HAND, family="hand", role="mix"
+    )
+    programme.labels_given += 1
+    programme.save(update_fields=["labels_given"])
+    Placement.objects.create(
+        mark=mark,
+        mix=mix,
+        in_sample=mix.samples(in_s),
+        out_sample=mix.samples(out_s),
+        severity=severity,
+        title=title,
+        evidence=_evidence(mix, (in_s, out_s), title, text, severity),
+    )
+    Decision.objects.create(mark=mark, mix=mix, what=Decision.What.NOTE, by=person, batch=batch)
+    note = Note.objects.create(programme=programme, mix=mix, text=text, text_by_hand=True, severity=severity)
+    note.marks.add(mark)
     return mark
 
 

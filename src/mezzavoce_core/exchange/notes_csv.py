@@ -4,7 +4,8 @@ import csv
 import io
 from collections.abc import Iterable, Mapping
 
-COLUMNS = ("mark", "in", "out", "severity", "title", "note", "change", "points")
+COLUMNS = ("mark", "in", "out", "severity", "title", "note", "change", "points", "answer", "reason")
+"""The last two are for whoever answers: they come empty, and are read by ``incoming.answers``."""
 # A spreadsheet runs a cell that begins with one of these as a formula.
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 

@@ -1,0 +1,1 @@
+"""Reading what others wrote: answers in a filled-in table, notes in tables and as markers of a timeline."""
