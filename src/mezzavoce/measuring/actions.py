@@ -25,6 +25,7 @@ from ..work.execution import work_next as work_through
 from ..work.waking import wake_workers_on_commit
 from . import queue
 from .aligning import keep_alignment, lay_beside
+from .carrying import carry
 from .core_requests import request_for
 from .judgement_cache import read
 from .judging import judge_run, lock_measured_runs, look_ahead, rejudge
@@ -102,6 +103,7 @@ def _carry_out(run: Run) -> None:
             if row is None:
                 return
             keep_alignment(beside)
+            carry(beside)
             row.features = keep(features, mix.production, StoredFile.Kind.FEATURES, "features.npz")
             row.peaks = _keep_peaks(row, folder)
             row.release(Run.State.MEASURED)
@@ -192,7 +194,12 @@ def withdraw(person: Person, correction: Correction) -> None:
 
 def last_correction(mix: Mix) -> Correction | None:
     """The newest one that counts."""
-    return Correction.objects.filter(mix=mix, withdrawn=None).select_related("mix", "by").order_by("-pk").first()
+    return (
+        Correction.objects.filter(mix=mix, withdrawn=None, carried_from=None)
+        .select_related("mix", "by")
+        .order_by("-pk")
+        .first()
+    )
 
 
 def set_ranges(person: Person, mix: Mix, timecodes: Sequence[tuple[str, str]] | None) -> Judgement | None:

@@ -83,6 +83,8 @@ class Correction(models.Model):
     by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="corrections")
     at = models.DateTimeField(auto_now_add=True)
     withdrawn = models.DateTimeField(null=True)
+    # What was said of the mix before, where its sound lies in this one.
+    carried_from = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta:
         ordering: ClassVar[list[str]] = ["id"]
@@ -158,6 +160,8 @@ class Alignment(models.Model):
     former = models.ForeignKey(Mix, on_delete=models.CASCADE, related_name="+")
     pieces = StoredDocumentField(default=dict, form=ALIGNMENT)
     problem = models.TextField(blank=True)
+    # How much of what was said of the former mix was taken along, and how much lies in what was cut out.
+    carried = models.JSONField(default=dict)
 
     def __str__(self) -> str:
         """Which two."""

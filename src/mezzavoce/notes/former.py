@@ -9,6 +9,7 @@ from ..library.models import Mix
 from ..measuring.aligning import alignment_of
 from ..measuring.models import Finding, Judgement
 from ..measuring.selectors import current_judgement
+from .models import PlacedByHand
 from .selectors import Marked, marked
 
 
@@ -44,8 +45,15 @@ def follow(judgement: Judgement, findings: Sequence[Finding]) -> Beside | None:
     # A finding is known again by the very object that went in.
     new = judgement.detail | {"findings": [f.evidence for f in findings]}
     known = {id(f.evidence): f for f in findings}
+    mix = judgement.run.mix
+    said = {p.mark_id: p for p in PlacedByHand.objects.filter(mix=mix, withdrawn=None)}
+    by_hand = {
+        k: (mix.seconds(p.in_sample), mix.seconds(p.out_sample))
+        for k, m in enumerate(before)
+        if (p := said.get(m.mark.pk))
+    }
     followed = [
         Followed(m, r, known[id(r.new)] if r.new is not None else None)
-        for m, r in zip(before, recheck(old, new, alignment), strict=False)
+        for m, r in zip(before, recheck(old, new, alignment, by_hand), strict=False)
     ]
     return Beside(former, followed)

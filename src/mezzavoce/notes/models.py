@@ -63,6 +63,25 @@ class Placement(models.Model):
         return f"{self.mark.label}: {self.title}"
 
 
+class PlacedByHand(models.Model):
+    """Where a person says that a mark of the mix before lies in a mix; the newest that was not withdrawn counts."""
+
+    mark = models.ForeignKey(Mark, on_delete=models.PROTECT, related_name="placed_by_hand")
+    mix = models.ForeignKey(Mix, on_delete=models.PROTECT, related_name="placed_by_hand")
+    in_sample = models.PositiveBigIntegerField()
+    out_sample = models.PositiveBigIntegerField()
+    by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    withdrawn = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["id"]
+
+    def __str__(self) -> str:
+        """Which mark."""
+        return f"{self.mark.label} placed"
+
+
 class Decision(models.Model):
     """What a person said about a mark. Only ever added to; the newest counts."""
 

@@ -12,7 +12,7 @@ from ..measuring.models import Finding, Judgement
 from ..measuring.signals import judged
 from .former import Beside, follow
 from .matching import matched
-from .models import Mark, Note, Placement
+from .models import Decision, Mark, Note, Placement
 from .proposal import kept_choice, placements_of, proposed_text, templates_of
 from .signals import followed
 
@@ -27,6 +27,8 @@ def give_marks(judgement: Judgement, findings: Sequence[Finding], **_: Any) -> N
     placed = list(Placement.objects.filter(mix=mix).select_related("mark"))
     taken = matched(mix, findings, placed)
     beside = follow(judgement, findings)
+    if beside:
+        _give_way(beside, findings, taken)
     known = _from_before(beside, findings, placed, taken) if beside else {}
     # Marks before the programme, as whoever decides one takes them: neither waits for the other in a circle.
     _lock([*(p.mark_id for p in taken.values()), *(m.pk for m in known.values())])
@@ -42,6 +44,21 @@ def give_marks(judgement: Judgement, findings: Sequence[Finding], **_: Any) -> N
         finding.mark = taken[k].mark if k in taken else new[k]
     if beside:
         followed.send(sender=Mark, mix=mix, beside=beside)
+
+
+def _give_way(beside: Beside, findings: Sequence[Finding], taken: dict[int, Placement]) -> None:
+    """A mark of the mix before takes its finding back from one that was given here while nobody knew that it is that.
+
+    One that somebody decided on stays.
+    """
+    numbers = {id(f): k for k, f in enumerate(findings)}
+    given = [taken.get(numbers[id(one.finding)]) for one in beside.marks if one.finding is not None]
+    born_here = {p.mark_id: p for p in given if p is not None and p.mark.mix_id == p.mix_id}
+    decided = set(Decision.objects.filter(mark__in=list(born_here)).values_list("mark", flat=True))
+    going = {p.pk for mark, p in born_here.items() if mark not in decided}
+    for k in [k for k, p in taken.items() if p.pk in going]:
+        del taken[k]
+    Placement.objects.filter(pk__in=going).delete()
 
 
 def _from_before(

@@ -8,7 +8,9 @@ from ..accounts.access import Role, require
 from ..accounts.models import Person, record
 from ..config.refusals import Overtaken, Refused
 from ..library.models import Mix
+from ..measuring.judging import lock_measured_runs, rejudge
 from ..notes.actions import decide
+from ..notes.models import PlacedByHand
 from .models import Recheck
 
 
@@ -55,6 +57,30 @@ def confirm_all(person: Person, mix: Mix) -> int:
         if rows:
             record(mix.production, person, "confirm rechecks", str(mix), after=len(rows))
     return len(rows)
+
+
+def place(person: Person, row: Recheck, timecodes: tuple[str, str]) -> None:
+    """Say where a note of the mix before lies in this one; both empty: where its sound was found.
+
+    What became of it is worked out anew at once. Raises TimecodeError, or Refused where it cannot lie there.
+    """
+    mix = row.mix
+    require(person, mix, Role.REVIEWER)
+    begin, end = (t.strip() for t in timecodes)
+    span = (mix.clock.seconds_at(begin), mix.clock.seconds_at(end)) if begin or end else None
+    if span is not None and not 0 <= span[0] < min(span[1], mix.duration_s):
+        raise Refused(
+            "The note would end before it begins, or lie behind the end of the mix. Set its out after its in."
+        )
+    with transaction.atomic():
+        lock_measured_runs(mix)
+        said = PlacedByHand.objects.filter(mix=mix, mark=row.mark, withdrawn=None)
+        said.update(withdrawn=timezone.now())
+        if span is not None:
+            in_sample, out_sample = mix.samples(span[0]), mix.samples(min(span[1], mix.duration_s))
+            PlacedByHand.objects.create(mix=mix, mark=row.mark, in_sample=in_sample, out_sample=out_sample, by=person)
+        record(mix.production, person, "place by hand", f"{mix}: {row.mark.label}", after=list(timecodes))
+        rejudge(mix)
 
 
 def _confirm(person: Person, rows: list[Recheck]) -> None:

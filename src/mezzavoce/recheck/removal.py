@@ -14,7 +14,7 @@ from ..library.models import Mix, Programme, StoredFile, Track
 from ..library.storage import drop
 from ..library.sweep import unused_files
 from ..measuring.models import Correction, Judgement, Run
-from ..notes.models import Decision, Mark, Note, Placement, Trim
+from ..notes.models import Decision, Mark, Note, PlacedByHand, Placement, Trim
 from .models import Recheck, SignOff
 
 
@@ -100,7 +100,7 @@ def _delete_human_work(mixes: list[Mix]) -> None:
     SignOff.objects.filter(mix__in=mixes).delete()
     Recheck.objects.filter(Q(mix__in=mixes) | Q(former__in=mixes)).delete()
     Decision.objects.filter(mix__in=mixes).update(undoes=None)
-    for model in (Decision, Trim, Placement, Correction):
+    for model in (Decision, Trim, Placement, PlacedByHand, Correction):
         model.objects.filter(mix__in=mixes).delete()
 
 

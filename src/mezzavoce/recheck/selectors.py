@@ -9,7 +9,7 @@ from ..dispatch.models import Answer
 from ..dispatch.selectors import newest_answers
 from ..library.models import Mix
 from ..measuring.models import Alignment
-from ..notes.models import Note, Placement
+from ..notes.models import Note, PlacedByHand, Placement
 from .models import Recheck
 
 _ORDER = (
@@ -96,6 +96,11 @@ class Laid:
             for r in rows
         ]
         return sorted(told, key=lambda t: (_ORDER.index(Recheck.Result(t.row.result)), t.row.in_sample or 0, t.row.pk))
+
+    @cached_property
+    def by_hand(self) -> set[int]:
+        """Marks that a person placed in this mix."""
+        return set(PlacedByHand.objects.filter(mix=self.mix, withdrawn=None).values_list("mark", flat=True))
 
     @property
     def open(self) -> list[Told]:

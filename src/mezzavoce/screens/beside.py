@@ -105,6 +105,16 @@ class Beside:
         ]
         return ", ".join(f"{n} {what}" for n, what in counts if n) or "the same edit"
 
+    @property
+    def carried(self) -> str:
+        """What was said of the former mix and taken along, in a sentence; empty where nothing was."""
+        told = self.laid.alignment.carried if self.laid.alignment else {}
+        names = {"corrections": "correction", "range": "range of the programme", "captions": "caption"}
+        along = [counted(told[key], name) for key, name in names.items() if told.get(key)]
+        lost = [counted(told[f"{key} lost"], name) for key, name in names.items() if told.get(f"{key} lost")]
+        said = [("Taken along", along), ("In what was cut out", lost)]
+        return " ".join(f"{words}: {', '.join(some)}." for words, some in said if some)
+
     def _x(self, time_s: float) -> float:
         return round(time_s / max(self.longest_s, 1e-9) * _WIDTH, 1)
 
@@ -131,6 +141,11 @@ class Beside:
             now = None if row.in_sample is None else [self.mix.seconds(s) for s in (row.in_sample, row.out_sample or 0)]
             places[row.pk] = {"before": [before.in_s, before.out_s] if before else None, "now": now}
         return {"places": places, "limits": judgement.spec_version.limits if judgement else {}}
+
+
+def counted(count: int, name: str) -> str:
+    """How many of something."""
+    return f"{count} {name}{'' if count == 1 else 's'}"
 
 
 def beside(person: Person, mix: Mix) -> Beside:

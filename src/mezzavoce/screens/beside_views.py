@@ -4,6 +4,7 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from ..accounts.access import Role
@@ -32,6 +33,16 @@ def confirm(request: PersonRequest, recheck_id: int) -> HttpResponse:
     if wants_json(request):
         return JsonResponse({"open": len(Laid(row.mix).open)})
     return redirect("beside", row.mix_id)
+
+
+@login_required
+@require_POST
+def place(request: PersonRequest, recheck_id: int) -> HttpResponse:
+    """Where a note of the former mix lies in the new one, as a person says."""
+    row, said = actions.recheck_for(request.user, recheck_id), request.POST
+    actions.place(request.user, row, (said.get("from", ""), said.get("to", "")))
+    address = reverse("beside", args=[row.mix_id])
+    return JsonResponse({"address": address}) if wants_json(request) else redirect(address)
 
 
 @login_required

@@ -43,6 +43,7 @@ urlpatterns = [
     path("mixes/<int:mix_id>/", review_views.page, name="mix"),
     path("mixes/<int:mix_id>/beside/", beside_views.page, name="beside"),
     path("mixes/<int:mix_id>/beside/confirm/", beside_views.confirm_all, name="confirm-all"),
+    path("rechecks/<int:recheck_id>/place/", beside_views.place, name="place-recheck"),
     path("rechecks/<int:recheck_id>/confirm/", beside_views.confirm, name="confirm-recheck"),
     path("mixes/<int:mix_id>/sign-off/", sign_off_views.sign_off, name="sign-off"),
     path("sign-offs/<int:sign_off_id>/", sign_off_views.signed, name="signed"),

@@ -1,5 +1,6 @@
 """Captions from WebVTT (W3C) or SubRip files."""
 
+from collections.abc import Iterable
 from io import StringIO
 from pathlib import Path
 
@@ -52,3 +53,23 @@ def _text(content: bytes, name: str) -> str:
 def _seconds(stamp: str) -> float:
     *hours, minutes, seconds = stamp.split(":")
     return int(hours[0] if hours else 0) * 3600 + int(minutes) * 60 + float(seconds)
+
+
+def write_captions(captions: Iterable[Caption]) -> str:
+    """Captions as WebVTT."""
+    import webvtt  # noqa: PLC0415
+
+    found = webvtt.WebVTT()
+    for caption in captions:
+        # An arrow ends a cue, and an empty line as well.
+        lines = [line.replace("-->", "->") for line in caption.text.splitlines() if line.strip()]
+        found.captions.append(webvtt.Caption(stamp(caption.in_s), stamp(caption.out_s), lines))
+    return str(found.content)
+
+
+def stamp(time_s: float) -> str:
+    """Seconds as WebVTT writes them: hours, minutes, seconds, thousandths."""
+    whole = round(max(0.0, time_s) * 1000)
+    hours, rest = divmod(whole, 3_600_000)
+    minutes, rest = divmod(rest, 60_000)
+    return f"{hours:02d}:{minutes:02d}:{rest // 1000:02d}.{rest % 1000:03d}"

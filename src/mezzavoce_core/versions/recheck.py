@@ -63,10 +63,18 @@ class Rechecked:
         return str((self.new or self._one)["unit"])
 
 
-def recheck(old: Mapping[str, Any], new: Mapping[str, Any], alignment: Alignment) -> list[Rechecked]:
-    """Every finding of the former result, in its order, then what is new; both results as their JSON."""
-    findings = list(new["findings"])
-    placed = [_place(f, old["range"], new["range"], alignment) for f in old["findings"]]
+def recheck(
+    old: Mapping[str, Any],
+    new: Mapping[str, Any],
+    alignment: Alignment,
+    by_hand: Mapping[int, tuple[float, float]] | None = None,
+) -> list[Rechecked]:
+    """Every finding of the former result, in its order, then what is new; both results as their JSON.
+
+    ``by_hand`` says where a person placed former findings in the new mix, by their number in the list, in seconds.
+    """
+    findings, said = list(new["findings"]), by_hand or {}
+    placed = [said.get(k) or _place(f, old["range"], new["range"], alignment) for k, f in enumerate(old["findings"])]
     taken = _matched(old["findings"], placed, findings)
     found = []
     for k, (f, place) in enumerate(zip(old["findings"], placed, strict=True)):

@@ -4,6 +4,7 @@ import io
 
 import webvtt
 
+from ..captions import stamp
 from .sheet import Sheet
 
 _LEAST_S = 1.5
@@ -29,12 +30,5 @@ def _captions(sheet: Sheet) -> webvtt.WebVTT:
         words = f"{note.label} ({note.severity}): {note.title}\n{note.text}"
         # An arrow ends a cue, and an empty line as well.
         lines = [line.replace("-->", "->") for line in words.splitlines() if line.strip()]
-        found.captions.append(webvtt.Caption(_stamp(note.in_s), _stamp(end), lines))
+        found.captions.append(webvtt.Caption(stamp(note.in_s), stamp(end), lines))
     return found
-
-
-def _stamp(time_s: float) -> str:
-    whole = round(max(0.0, time_s) * 1000)
-    hours, rest = divmod(whole, 3_600_000)
-    minutes, rest = divmod(rest, 60_000)
-    return f"{hours:02d}:{minutes:02d}:{rest // 1000:02d}.{rest % 1000:03d}"

@@ -9,6 +9,7 @@ const list = document.getElementById("rechecks");
 const items = Array.from(list.querySelectorAll("[data-recheck]"));
 const doing = document.getElementById("recheck-do");
 const enough = document.getElementById("enough");
+const place = document.getElementById("place");
 let chosen = items.find((item) => !item.classList.contains("is-done")) || items[0];
 
 start();
@@ -23,7 +24,7 @@ async function start() {
     chosen = item;
     chosen.classList.add("is-chosen");
     chosen.scrollIntoView({ block: "nearest" });
-    if (enough) enough.hidden = true;
+    if (enough) enough.hidden = place.hidden = true;
     doing?.querySelectorAll("[data-do=again], [data-do=allow]").forEach((button) => {
       button.disabled = !chosen.dataset.left;
     });
@@ -42,15 +43,36 @@ async function start() {
     Enter: () => confirm(""),
     n: () => confirm("note it"),
     a: askWhy,
+    b: askWhere,
     v: () => document.querySelector("[data-all]")?.click(),
   });
-  const acts = { confirm: () => confirm(""), again: () => confirm("note it"), allow: askWhy };
+  const acts = { confirm: () => confirm(""), again: () => confirm("note it"), allow: askWhy, place: askWhere };
   doing?.addEventListener("click", (event) => acts[event.target.closest("[data-do]")?.dataset.do]?.());
   enough?.addEventListener("submit", (event) => {
     event.preventDefault();
     confirm("allow", document.getElementById("reason").value);
   });
+  place?.addEventListener("submit", placeIt);
   go(chosen);
+}
+
+function askWhere() {
+  if (!place || !chosen) return;
+  place.hidden = false;
+  place.elements.from.value = chosen.dataset.in;
+  place.elements.to.value = chosen.dataset.out;
+  place.elements.from.focus();
+}
+
+/** What became of it is worked out anew, so the page is loaded again. */
+async function placeIt(event) {
+  event.preventDefault();
+  try {
+    const { address } = await send(chosen.dataset.place, new FormData(place));
+    location.assign(address);
+  } catch (error) {
+    say(error.message, true);
+  }
 }
 
 function isOpen(item) {
