@@ -11,6 +11,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import jsonschema
+import numpy as np
 import opentimelineio as otio
 import pypdf
 import webvtt
@@ -20,6 +21,7 @@ from mezzavoce_core.command.cli import main
 from mezzavoce_core.command.options import EXPORTS
 from mezzavoce_core.exchange.sheets.data import schema
 from mezzavoce_core.exchange.sheets.formats import FORMATS
+from mezzavoce_core.exchange.sheets.picture import picture_from, picture_of
 from mezzavoce_core.exchange.sheets.sheet import LevelPoint, Noted, Sheet
 from mezzavoce_core.timecode import Clock, parse_rate
 
@@ -290,3 +292,35 @@ class CommandTest(unittest.TestCase):
             self.assertIn(words, err)
             self.assertFalse((self.folder / "out").exists())
         self.assertEqual(self.export("{}", "docx")[0], 2)
+
+
+CURVES = {"speech_lufs": np.r_[np.full(100, np.nan), np.full(200, -23.0)], "background_lufs": np.full(300, -27.5)}
+BANDS = [{"centre_hz": 125 * 2 ** (k / 3), "speech_db": -30.0 - k, "background_db": -40.0} for k in range(18)]
+FINDING = {"family": "ducking", "in_s": 10.0, "out_s": 16.0}
+PASSAGES = [{"in_s": 9.0, "out_s": 17.0, "bands": BANDS}, {"in_s": 0.0, "out_s": 10.5, "bands": None}]
+
+
+class PictureTest(unittest.TestCase):
+    def test_levels_and_bands_of_the_passage_on_paper(self):
+        picture = picture_of(FINDING, PASSAGES, CURVES)
+        self.assertEqual((picture.start_s, picture.hop_s, len(picture.voice)), (8.0, 0.1, 101))
+        self.assertEqual((picture.voice[0], picture.voice[30], picture.under[0]), (None, -23.0, -27.5))
+        self.assertEqual((len(picture.bands), picture.bands[0]), (18, (125.0, -30.0, -40.0)))
+        self.assertEqual(picture_from(json.loads(json.dumps(picture.as_dict()))), picture)
+        with_picture = written("pdf", sheet(note(picture=picture)))
+        drawn = pypdf.PdfReader(io.BytesIO(with_picture)).pages[0]
+        self.assertIn("by bands, 125 Hz", drawn.extract_text())
+        lines = drawn.get_contents().get_data().count(b" l S")
+        plain = pypdf.PdfReader(io.BytesIO(written("pdf", sheet(note())))).pages[0].get_contents().get_data()
+        self.assertGreater(lines, plain.count(b" l S") + 100)
+        self.assertEqual(written("pdf", sheet(note(picture=picture))), with_picture)
+
+    def test_a_long_passage_has_as_many_points_as_paper_shows(self):
+        picture = picture_of(FINDING | {"out_s": 500.0}, [], {k: np.tile(v, 20) for k, v in CURVES.items()})
+        self.assertLessEqual(len(picture.voice), 160)
+
+    def test_without_anything_to_draw(self):
+        self.assertIsNone(picture_of(FINDING | {"family": "loudness"}, PASSAGES, CURVES))
+        self.assertIsNone(picture_of(FINDING, None))
+        self.assertEqual(picture_of(FINDING, PASSAGES).voice, ())
+        self.assertIsNone(picture_from(None))

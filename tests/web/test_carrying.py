@@ -23,7 +23,7 @@ from tests.web.test_recheck import RecheckCase
 CUT = [Piece(0, 10, 2, 12, 1.0), Piece(20, 40, 12, 32, 1.0)]
 VTT = (
     b"WEBVTT\n\n00:08.000 --> 00:09.500\nFirst.\n\n"
-    + b"00:12.000 --> 00:14.000\nCut out.\n\n00:25.000 --> 00:26.000\nLast.\n"
+    b"00:12.000 --> 00:14.000\nCut out.\n\n00:25.000 --> 00:26.000\nLast.\n"
 )
 
 

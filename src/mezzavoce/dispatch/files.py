@@ -7,6 +7,7 @@ from django.http import Http404, StreamingHttpResponse
 from django.utils.text import slugify
 
 from mezzavoce_core.exchange.sheets.formats import FORMATS, Format
+from mezzavoce_core.exchange.sheets.picture import picture_from
 from mezzavoce_core.exchange.sheets.sheet import LevelPoint, Noted, Sheet
 from mezzavoce_core.timecode import Clock
 
@@ -53,6 +54,7 @@ def _noted(clock: Clock, content: dict[str, Any]) -> Noted:
         prediction=content["prediction"],
         points=tuple(_points(clock, content["points"])),
         figures=figures,
+        picture=picture_from(content.get("picture")),
     )
 
 

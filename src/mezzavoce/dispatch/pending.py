@@ -12,6 +12,7 @@ from ..notes.proposal import proposed_text
 from ..notes.selectors import Marked, marked
 from . import compose
 from .models import Dispatch, DispatchItem
+from .pictures import Pictures
 
 NEW, CHANGED, WITHDRAWN = DispatchItem.News.NEW, DispatchItem.News.CHANGED, DispatchItem.News.WITHDRAWN
 
@@ -27,11 +28,15 @@ class Pending:
     news: str
     last: DispatchItem | None
 
-    def content(self, judged_by: str) -> dict[str, Any]:
+    def content(self, judged_by: str, pictures: Pictures | None = None) -> dict[str, Any]:
         """The note as it is frozen when it is prepared."""
         if self.news == WITHDRAWN and self.last is not None:
             return dict(self.last.content)
         content = compose.content_of(self.note, self.marks) | {"judged_by": judged_by}
+        if pictures is not None:
+            content["picture"] = pictures.of(self.marks[0].evidence)
+            for place, item in zip(content["joined"], self.marks[1:], strict=True):
+                place["picture"] = pictures.of(item.evidence)
         return content | {"before": self.last.content["text"]} if self.news == CHANGED and self.last else content
 
     def drift(self, mix: Mix, templates: dict[str, str]) -> str:

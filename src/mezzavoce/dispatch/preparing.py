@@ -18,6 +18,7 @@ from . import compose
 from .files import ATTACHABLE
 from .models import Delivery, Dispatch, DispatchItem, Recipient
 from .pending import Pending, had_before, pending
+from .pictures import Pictures
 from .tokens import hash_of, new_seed, token_for
 
 COVERING_LENGTH = 2000
@@ -110,7 +111,7 @@ def _store(person: Person, mix: Mix, envelope: Envelope, going: Sequence[Pending
 
 def _store_items(dispatch: Dispatch, going: Sequence[Pending]) -> dict[int, DispatchItem]:
     judgement = current_judgement(dispatch.mix)
-    judged_by = judgement.spec_version.words if judgement else ""
+    judged_by, pictures = judgement.spec_version.words if judgement else "", Pictures(judgement)
     rows = [
         DispatchItem(
             dispatch=dispatch,
@@ -119,7 +120,7 @@ def _store_items(dispatch: Dispatch, going: Sequence[Pending]) -> dict[int, Disp
             note_version=p.note.version,
             news=p.news,
             position=k,
-            content=p.content(judged_by),
+            content=p.content(judged_by, pictures),
         )
         for k, p in enumerate(going)
     ]

@@ -1,8 +1,10 @@
 """The bands of a passage: voice over what lies under it, and which of them are covered."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
+
+from mezzavoce_core.exchange.sheets.picture import passage_of
 
 _FAMILIES = ("voice", "ducking", "effects")
 _WIDTH, _HEIGHT, _STEP = 306, 52, 17
@@ -35,13 +37,8 @@ def bands_of(evidence: dict[str, Any], detail: dict[str, Any]) -> BandPicture | 
     """The bands of the passage that a finding lies in most; None where there are none to show."""
     if evidence["family"] not in _FAMILIES:
         return None
-    shared = [
-        (min(p["out_s"], evidence["out_s"]) - max(p["in_s"], evidence["in_s"]), p)
-        for p in detail.get("passages") or []
-        if p.get("bands")
-    ]
-    overlap, passage = max(shared, key=lambda s: s[0], default=(0.0, None))
-    if passage is None or overlap <= 0 or passage["audibility"] is None:
+    passage = passage_of(evidence, detail.get("passages") or [])
+    if passage is None or passage["audibility"] is None:
         return None
     bands = passage["bands"]
     top = max(max(b["speech_db"], b["background_db"]) for b in bands)
@@ -63,7 +60,7 @@ def bands_of(evidence: dict[str, Any], detail: dict[str, Any]) -> BandPicture | 
     return BandPicture(bars, _words(passage, bars))
 
 
-def _words(passage: dict[str, Any], bars: Sequence[Bar]) -> str:
+def _words(passage: Mapping[str, Any], bars: Sequence[Bar]) -> str:
     covered = [b.name for b in bars if b.covered]
     words = f"Audibility {passage['audibility']:.2f} of 1: the voice (lines) over what lies under it (hatched)."
     if covered:

@@ -142,6 +142,15 @@ def write_page_series(judgement: Judgement, path: Path) -> None:
     )
 
 
+def page_curves(content: bytes) -> tuple[dict[str, Floats], float]:
+    """The curves of a file of ``write_page_series`` by name, NaN where a figure is absent, and their hop in seconds."""
+    line, _, values = content.partition(b"\n")
+    header = json.loads(line)
+    numbers = np.frombuffer(values, dtype="<i2").reshape(len(header["curves"]), header["count"])
+    told = np.where(numbers == ABSENT, np.nan, numbers / 100.0)
+    return dict(zip(header["curves"], told, strict=True)), float(header["hop_s"])
+
+
 def without(content: bytes, have: Collection[str]) -> bytes:
     """The content of a file of curves for a page without the curves whose digest is among ``have``.
 

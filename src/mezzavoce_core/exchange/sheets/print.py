@@ -10,6 +10,7 @@ from reportlab.lib.units import mm
 from reportlab.platypus import Flowable, KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from ..words import gain
+from .drawn import Drawn
 from .sheet import Noted, Sheet
 
 _MARGIN, _STRIP_MM = 18 * mm, 12
@@ -73,6 +74,8 @@ def _note(sheet: Sheet, note: Noted, styles: Any) -> list[Any]:
     if note.change:
         then = f"; then {note.prediction}" if note.prediction else ""
         parts.append(Paragraph(f"<i>{escape(latin(note.change + then))}</i>", styles["Normal"]))
+    if note.picture:
+        parts.append(Drawn(note.picture, (note.in_s, note.out_s)))
     if note.points:
         rows = [[sheet.clock.timecode_in(p.at_s), gain(p.gain_db)] for p in note.points]
         table = Table(rows, hAlign="LEFT", colWidths=[32 * mm, 22 * mm], rowHeights=4.4 * mm)

@@ -10,6 +10,7 @@ from ...timecode import Clock, parse_rate
 from ..labels import label
 from ..wording import note_text
 from ..words import change, prediction, whom
+from .picture import Picture, picture_of
 
 _HEADER = "mezzavoce.measurement/1"
 
@@ -40,6 +41,7 @@ class Noted:
     points: tuple[LevelPoint, ...] = ()
     figures: Mapping[str, Any] = field(default_factory=dict)
     """What was measured and what is wanted, as the finding holds it."""
+    picture: Picture | None = None
 
 
 @dataclass(frozen=True)
@@ -79,7 +81,10 @@ def sheet_of(result: Mapping[str, Any]) -> Sheet:
     try:
         file = result["file"]
         rate = parse_rate(file["frame_rate"], drop_frame=file["drop_frame"]) if file["frame_rate"] else DEFAULT_RATE
-        notes = tuple(note_of(label(k), f) for k, f in enumerate(result["findings"]))
+        notes = tuple(
+            note_of(label(k), f, picture=picture_of(f, result.get("passages")))
+            for k, f in enumerate(result["findings"])
+        )
         return Sheet(
             file["name"],
             Clock.starting(file["start_timecode"], rate),
