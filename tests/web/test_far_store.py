@@ -4,19 +4,23 @@ Files are copied for as long as somebody works on them, and no longer.
 """
 
 import hashlib
+import io
 import tempfile
 from pathlib import Path
 from typing import ClassVar
 
+import numpy as np
+import soundfile
 from django.conf import settings
 from django.core.files.base import ContentFile
 from django.core.files.storage import Storage, default_storage
 from django.test import override_settings
 from django.urls import reverse
 
+from mezzavoce.config.refusals import Overtaken
 from mezzavoce.dispatch import actions as dispatch
-from mezzavoce.dispatch import excerpts
-from mezzavoce.dispatch.models import Excerpt
+from mezzavoce.dispatch import excerpts, music
+from mezzavoce.dispatch.models import Excerpt, ProposedMusic
 from mezzavoce.dispatch.tokens import token_for
 from mezzavoce.library import intake, surveys, uploads
 from mezzavoce.library.models import Playback, Survey, Track
@@ -107,7 +111,25 @@ class FarStoreTest(ProductionCase):
             reverse("editor-excerpt", args=[token, sent.items.get().pk]), headers={"Range": "bytes=4-7"}
         )
         self.assertEqual(b"".join(part.streaming_content), b"ftyp")
+        proposed = self.client.get(reverse("editor-proposed", args=[token, sent.items.get().pk]))
+        self.assertEqual(b"".join(proposed.streaming_content)[4:8], b"ftyp")
+        self.written(mix, sent, token)
         self.assertEqual(self.left_over(), [])
+
+    def written(self, mix, sent, token):
+        """The music as proposed, asked for, written, and fetched through the link."""
+        self.assertEqual(self.client.get(reverse("editor-music", args=[token])).status_code, 404)
+        music.ask(self.reviewer, sent)
+        with self.assertRaisesRegex(Overtaken, "is being written"):
+            music.ask(self.reviewer, sent)
+        self.assertTrue(music.work_next())
+        row = ProposedMusic.objects.get()
+        self.assertEqual(row.state, ProposedMusic.State.READY, row.error)
+        answer = self.client.get(reverse("editor-music", args=[token]))
+        sound, rate = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)))
+        self.assertEqual((len(sound), rate), (round(mix.duration_s * rate), 48000))
+        before = chord(24, -24)[9 * rate : 10 * rate]
+        self.assertLess(np.abs(sound[9 * rate : 10 * rate, 0]).max(), 0.9 * np.abs(before).max())
 
     def test_looking_through_a_file(self):
         row = self.bring("mix.wav", talk(6, [(1, 4)]))

@@ -15,8 +15,8 @@ from ..library.serving import serve
 from ..notes.wording import rate_words
 from . import answers
 from .editor import Shown, shown
-from .files import file_of, offered
-from .models import DispatchItem, Excerpt, Recipient
+from .files import file_of, offered, served_music
+from .models import DispatchItem, Excerpt, ProposedMusic, Recipient
 
 _CLOSED = (
     "This link opens nothing any more: it was withdrawn or is too old. Your words are still here; ask "
@@ -43,6 +43,7 @@ def editor(request: HttpRequest, token: str) -> HttpResponse:
         # One key a page, so that a browser without scripts sends nothing twice either.
         "page_key": uuid.uuid4().hex,
         "formats": offered(),
+        "music": ProposedMusic.objects.filter(dispatch=recipient.dispatch, state=ProposedMusic.State.READY).exists(),
         "rate": rate_words(recipient.dispatch.mix),
         "judged_by": items[0].item.content.get("judged_by", "") if items else "",
     }
@@ -131,6 +132,15 @@ def file(request: HttpRequest, token: str, name: str) -> HttpResponseBase:
     response = file_of(recipient.dispatch, recipient.items.all(), name)
     answers.note_use(recipient, f"take {name} file")
     return response
+
+
+@require_GET
+def music(request: HttpRequest, token: str) -> HttpResponseBase:
+    """The music as the notes would have it."""
+    recipient = _recipient(request, token)
+    if recipient is None:
+        raise Http404
+    return served_music(request, recipient.dispatch)
 
 
 def _recipient(request: HttpRequest, token: str) -> Recipient | None:

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from django.http import Http404, StreamingHttpResponse
+from django.http import Http404, HttpRequest, HttpResponseBase, StreamingHttpResponse
 from django.utils.text import slugify
 
 from mezzavoce_core.exchange.sheets.formats import FORMATS, Format
@@ -12,7 +12,8 @@ from mezzavoce_core.exchange.sheets.sheet import LevelPoint, Noted, Sheet
 from mezzavoce_core.timecode import Clock
 
 from ..library.models import Mix
-from .models import Dispatch, DispatchItem
+from ..library.serving import serve
+from .models import Dispatch, DispatchItem, ProposedMusic
 
 # A guide track is as long as the mix: too much for a mail.
 ATTACHABLE = {name: form.words for name, form in FORMATS.items() if name != "wav"}
@@ -85,6 +86,19 @@ def attachments(dispatch: Dispatch, items: Iterable[DispatchItem]) -> list[tuple
 
 def _file_name(mix: Mix, form: Format) -> str:
     return f"{slugify(str(mix.programme))[:80] or 'programme'}-mix-{mix.number}-notes.{form.ending}"
+
+
+def served_music(request: HttpRequest, dispatch: Dispatch) -> HttpResponseBase:
+    """The music as the notes would have it, or Http404 where it was not made."""
+    row = (
+        ProposedMusic.objects.filter(dispatch=dispatch, state=ProposedMusic.State.READY).select_related("file").first()
+    )
+    if row is None or row.file is None:
+        raise Http404
+    response = serve(request, row.file, "audio/wav")
+    name = f"{slugify(str(dispatch.mix.programme))[:80] or 'programme'}-mix-{dispatch.mix.number}-music-as-proposed.wav"
+    response["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
 
 
 def offered() -> list[tuple[str, str]]:

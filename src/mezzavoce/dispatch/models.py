@@ -85,6 +85,17 @@ class Excerpt(Making):
         return f"{self.item}: {self.state}"
 
 
+class ProposedMusic(Making):
+    """The whole music as the notes of a dispatch would have it, made where somebody asked for it."""
+
+    dispatch = models.OneToOneField(Dispatch, on_delete=models.CASCADE, related_name="proposed_music")
+    file = models.ForeignKey(StoredFile, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    def __str__(self) -> str:
+        """Of what, and how far."""
+        return f"{self.dispatch}: {self.state}"
+
+
 class Recipient(models.Model):
     """A personal link to a dispatch: its addressee, and until when it opens. A link that is sent anew is another row.
 

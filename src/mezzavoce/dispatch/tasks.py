@@ -4,7 +4,7 @@ from celery import shared_task
 from django.conf import settings
 
 from ..work.waking import wake_workers
-from . import excerpts, mails, reminders
+from . import excerpts, mails, music, reminders
 
 
 @shared_task(time_limit=settings.MAIL_LIMIT_S)
@@ -22,6 +22,6 @@ def remind() -> None:
 
 @shared_task
 def cut_excerpts() -> None:
-    """Cut the passages that wait."""
-    while excerpts.work_next():
+    """Cut the passages that wait, and write the music that is wanted."""
+    while excerpts.work_next() or music.work_next():
         pass

@@ -24,10 +24,10 @@ from ..library.selectors import mix_for
 from ..notes import by_hand
 from ..notes.editing import WEIGHTS
 from ..notes.proposal import templates_of
-from . import actions, answers
-from .files import ATTACHABLE, file_of, offered, sheet_of
+from . import actions, answers, music
+from .files import ATTACHABLE, file_of, offered, served_music, sheet_of
 from .mails import with_link
-from .models import Delivery, Recipient
+from .models import Delivery, ProposedMusic, Recipient
 from .pending import pending
 from .preparing import Envelope
 from .preparing import prepare as prepare_dispatch
@@ -116,6 +116,8 @@ def dispatch(request: PersonRequest, dispatch_id: int) -> HttpResponse:
         "mix": row.mix,
         "recipients": recipients,
         "formats": offered(),
+        "music": ProposedMusic.objects.filter(dispatch=row).first(),
+        "has_music": bool(music.role_of(row.mix)),
         "attached": [ATTACHABLE[name] for name in row.attached if name in ATTACHABLE],
         "may": role_in(request.user, row.mix.production) != Membership.Role.GUEST,
     }
@@ -161,6 +163,22 @@ def send(request: PersonRequest, dispatch_id: int) -> HttpResponse:
     said = request.POST
     actions.send(request.user, row, answers_by_mail="answers_by_mail" in said, reminds="reminds" in said)
     return redirect("dispatch", dispatch_id)
+
+
+@login_required
+@require_POST
+def ask_music(request: PersonRequest, dispatch_id: int) -> HttpResponse:
+    """Have the music written as the notes would have it."""
+    row = actions.dispatch_for(request.user, dispatch_id, Membership.Role.REVIEWER)
+    music.ask(request.user, row)
+    return redirect("dispatch", row.pk)
+
+
+@login_required
+@require_GET
+def proposed_music(request: PersonRequest, dispatch_id: int) -> HttpResponseBase:
+    """The music as the notes would have it."""
+    return served_music(request, actions.dispatch_for(request.user, dispatch_id))
 
 
 @login_required

@@ -9,7 +9,7 @@ from django.db.models import Q
 from ..accounts.access import Role, require
 from ..accounts.models import Person, record
 from ..config.refusals import Overtaken
-from ..dispatch.models import Answer, Dispatch, DispatchItem, Excerpt, Recipient
+from ..dispatch.models import Answer, Dispatch, DispatchItem, Excerpt, ProposedMusic, Recipient
 from ..library.models import Mix, Programme, StoredFile, Track
 from ..library.storage import drop
 from ..library.sweep import unused_files
@@ -122,6 +122,7 @@ def _files_of(mixes: Sequence[Mix]) -> set[int]:
         Mix.objects.filter(pk__in=[m.pk for m in mixes]).values_list("captions", "playback__file"),
         Run.objects.filter(mix__in=mixes).values_list("features", "peaks"),
         Judgement.objects.filter(run__mix__in=mixes).values_list("series"),
+        ProposedMusic.objects.filter(dispatch__mix__in=mixes).values_list("file"),
         Excerpt.objects.filter(item__dispatch__mix__in=mixes).values_list("clip", "still", "proposed"),
     )
     return {pk for rows in having for row in rows for pk in row if pk}

@@ -88,6 +88,21 @@ def _listen(request: dict[str, Any]) -> dict[str, Any]:
     return {"frames": len(samples)}
 
 
+def _propose(request: dict[str, Any]) -> dict[str, Any]:
+    from ..exchange.sheets.sheet import Noted, Sheet
+    from ..proposed import PlacedStem, write_proposed
+    from ..render import change_from
+    from ..timecode import Clock, parse_rate
+
+    told = request["sheet"]
+    notes = [Noted(n["label"], "", "", "", n["title"], "", n["in_s"], n["out_s"]) for n in told["notes"]]
+    clock = Clock.starting(told["start"], parse_rate(told["rate"]))
+    sheet = Sheet(told["name"], clock, told["duration_s"], told["sample_rate_hz"], notes)
+    stems = [PlacedStem(_sound(s), s["delay_s"]) for s in request["stems"]]
+    changes = [change_from(c, "The proposal") for c in request["changes"]]
+    return {"frames": write_proposed(stems, changes, sheet, Path(request["target"]))}
+
+
 def _measure(request: dict[str, Any]) -> None:
     from ..exchange.features import write_features
     from ..pipeline import Job, Stem, measure
@@ -121,6 +136,7 @@ _DO: dict[str, Callable[[dict[str, Any]], Any]] = {
     "survey": _survey,
     "samples": _samples,
     "listen": _listen,
+    "propose": _propose,
     "measure": _measure,
     "align": _align,
 }
