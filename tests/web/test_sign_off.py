@@ -6,6 +6,7 @@ import pypdf
 from django.urls import reverse
 
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
+from mezzavoce.library import actions
 from mezzavoce.library.models import SpecVersion, Track
 from mezzavoce.measuring import actions as measuring
 from mezzavoce.notes import actions as notes
@@ -13,7 +14,9 @@ from mezzavoce.notes.models import Decision
 from mezzavoce.recheck import removal, signing
 from mezzavoce.recheck.models import SignOff
 from mezzavoce.screens.desk import desk
+from mezzavoce.screens.series_report import series_report
 from mezzavoce.screens.up_next import UpNext
+from mezzavoce_core.exchange.series_report import printed_series
 from tests.web.base import ProductionCase, make_mix, measure_mix, stored
 
 
@@ -129,3 +132,42 @@ class FrozenTest(SignOffCase):
         self.assertEqual(told.sign_offs, 1)
         removal.delete_mix(self.lead, self.mix, told.key)
         self.assertFalse(SignOff.objects.exists())
+
+
+class SeriesReportTest(ProductionCase):
+    def setUp(self):
+        self.client.force_login(self.guest)
+        self.signed, self.open = (make_mix(self.production, self.lead, k, f"No. {k}") for k in (1, 2))
+        for mix in (self.signed, self.open):
+            measure_mix(mix)
+        for mark in self.signed.marks.all():
+            notes.decide(self.reviewer, mark, self.signed, "allow", "the producer wants it")
+        signing.sign(self.reviewer, self.signed)
+        planned = actions.plan_programme(self.lead, self.production, 3, "No mix", None)
+        self.assertTrue(planned.pk)
+
+    def test_who_signed_what_and_what_was_waived(self):
+        report = series_report(self.production)
+        first, second, third = report["programmes"]
+        self.assertIn("1 of 3 programmes signed. Loudness from", report["summary"])
+        self.assertTrue(first["signed"].startswith("Reviewer, "))
+        self.assertIn("the producer wants it", " ".join(first["waivers"]))
+        self.assertEqual((second["signed"], third["standing"], third["figures"]), ("", "no mix yet", {}))
+        page = self.client.get(reverse("series-report", args=[self.production.pk]))
+        self.assertContains(page, "the producer wants it")
+        self.assertContains(page, reverse("signed", args=[first["sign_off"]]))
+
+    def test_on_paper_read_back(self):
+        answer = self.client.get(reverse("series-report-pdf", args=[self.production.pk]))
+        read = pypdf.PdfReader(io.BytesIO(answer.content))
+        text = " ".join(page.extract_text() for page in read.pages)
+        for words in ("1 No. 1", "signed", "Reviewer,", "Waivers", "the producer wants it", "no mix yet"):
+            self.assertIn(words, text)
+        self.assertGreater(read.pages[0].mediabox.width, read.pages[0].mediabox.height)
+        report = series_report(self.production)
+        self.assertEqual(printed_series(report), printed_series(report))
+
+    def test_a_stranger_sees_none(self):
+        self.client.force_login(self.stranger)
+        for name in ("series-report", "series-report-pdf"):
+            self.assertEqual(self.client.get(reverse(name, args=[self.production.pk])).status_code, 404)

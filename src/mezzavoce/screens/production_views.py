@@ -4,7 +4,10 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
+from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
+
+from mezzavoce_core.exchange.series_report import printed_series
 
 from ..accounts.access import Role, role_in
 from ..accounts.requests import PersonRequest
@@ -15,6 +18,7 @@ from ..library import productions
 from ..library.forms import FRAME_RATES
 from ..library.models import Production, Programme
 from ..library.selectors import production_for, productions_of, programme_for, shipped_specs
+from .series_report import series_report
 
 
 @login_required
@@ -99,3 +103,25 @@ def archive_programme(request: PersonRequest, programme_id: int) -> HttpResponse
 def _archive_or_bring_back(request: PersonRequest, place: Production | Programme) -> None:
     do = archives.bring_back if place.archived_at else archives.archive
     do(request.user, place)
+
+
+@login_required
+@require_GET
+def report(request: PersonRequest, production_id: int) -> HttpResponse:
+    """The report of the whole series."""
+    production = production_for(request.user, production_id)
+    context = {"production": production, "report": series_report(production)}
+    return render(request, "screens/series_report.html", context)
+
+
+@login_required
+@require_GET
+def report_pdf(request: PersonRequest, production_id: int) -> HttpResponse:
+    """The same on paper."""
+    production = production_for(request.user, production_id)
+    name = f"{slugify(production.name)[:80] or 'production'}-report.pdf"
+    return HttpResponse(
+        printed_series(series_report(production)),
+        content_type="application/pdf",
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )
