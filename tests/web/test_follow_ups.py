@@ -17,6 +17,7 @@ from mezzavoce.dispatch.selectors import answered, newest_answers
 from mezzavoce.dispatch.tokens import token_for
 from mezzavoce.library import contacts
 from mezzavoce.notes import actions as notes
+from mezzavoce.notes import for_all
 from mezzavoce.notes.by_hand import note_by_hand
 from mezzavoce.notes.editing import Change, change_note, word_note
 from mezzavoce.notes.models import Mark, Note
@@ -213,6 +214,41 @@ class EnvelopeTest(LoopCase):
             mails.send_next()
             mails.send_next()
         self.assertEqual(sorted(Delivery.objects.values_list("state", flat=True)), ["failed", "sent"])
+
+
+class ForAllTest(LoopCase):
+    def add(self, title="Breaths"):
+        return for_all.add(self.reviewer, self.production, title, "Leave breaths where they are.", "note")
+
+    def test_told_once_with_the_notes_of_each_mix(self):
+        self.add()
+        first = self.send(only=[self.note(self.second).pk])
+        self.assertIn("In all programmes:", Delivery.objects.get(recipient__dispatch=first).text)
+        self.assertContains(self.page(self.link(first)), "Leave breaths where they are.")
+        self.add("Room tone")
+        second = self.send()
+        self.assertEqual([one["title"] for one in second.for_all], ["Room tone"])
+        other = make_mix(self.production, self.lead, 2)
+        measure_mix(other)
+        notes.decide(self.reviewer, other.marks.first(), other, "note it")
+        third = prepare(self.reviewer, other, [self.contact])
+        self.assertEqual([one["title"] for one in third.for_all], ["Breaths", "Room tone"])
+
+    def test_withdrawn_it_goes_out_no_more(self):
+        row = self.add()
+        self.client.post(reverse("withdraw-series-note", args=[row.pk]), {"back": reverse("notes", args=[self.mix.pk])})
+        self.assertEqual(self.send().for_all, [])
+        with self.assertRaisesRegex(Overtaken, "withdrawn this already"):
+            for_all.withdraw(self.reviewer, row)
+
+    def test_by_the_page_and_what_cannot_be(self):
+        address = reverse("add-series-note", args=[self.mix.pk])
+        self.client.post(address, {"title": "Breaths", "text": "Leave them.", "severity": "should"})
+        self.assertContains(self.client.get(reverse("notes", args=[self.mix.pk])), "Leave them.")
+        for said in ({"title": " ", "text": "x", "severity": "must"}, {"title": "x", "text": "y", "severity": "heavy"}):
+            self.assertEqual(self.client.post(address, said, headers={"Accept": "application/json"}).status_code, 422)
+        with self.assertRaises(NotAllowed):
+            for_all.add(self.guest, self.production, "x", "y", "must")
 
 
 class EditorTest(LoopCase):

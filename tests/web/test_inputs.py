@@ -15,6 +15,7 @@ from mezzavoce.config.refusals import Refused
 from mezzavoce.dispatch.models import Answer
 from mezzavoce.library import actions as library
 from mezzavoce.library.models import StoredFile
+from mezzavoce.notes import for_all
 from mezzavoce.notes.models import Note
 from mezzavoce.people import members
 from mezzavoce.recheck.models import Recheck, SignOff
@@ -162,6 +163,7 @@ class EveryAddressCase(DispatchCase):
             "mix_id": self.mix.pk,
             "mark_id": self.mark.pk,
             "note_id": Note.objects.first().pk,
+            "series_note_id": for_all.add(self.lead, self.production, "Breaths", "Keep them.", "note").pk,
             "dispatch_id": self.dispatch.pk,
             "delivery_id": self.recipient.delivery.pk,
             "recipient_id": self.recipient.pk,

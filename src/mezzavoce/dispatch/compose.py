@@ -76,6 +76,7 @@ def letter(dispatch: Dispatch, recipient: Recipient, items: Sequence[DispatchIte
         "news": [(words, [i for i in items if i.news == value]) for value, words in DispatchItem.News.choices],
         "is_follow_up": dispatch.follows_id is not None,
         "covering": dispatch.covering,
+        "for_all": dispatch.for_all,
         "is_copy": recipient.is_copy,
         "name": recipient.contact.name,
         "sender": dispatch.by.name,

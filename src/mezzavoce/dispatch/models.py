@@ -33,6 +33,8 @@ class Dispatch(models.Model):
     attached = models.JSONField(default=list)
     # The dispatch of the same mix before it: this one says what is new, changed and withdrawn since.
     follows = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")
+    # What holds in all programmes, as it is told with these notes.
+    for_all = models.JSONField(default=list)
     # What the preview says of who gets what.
     remarks = models.JSONField(default=list)
     # Whether whoever has answered nothing is reminded before the programme is wanted.

@@ -9,12 +9,12 @@ from mezzavoce_core.exchange.words import change, lack, prediction
 
 from ..accounts.access import Role, role_in
 from ..accounts.requests import PersonRequest
-from ..config.inputs import whole
+from ..config.inputs import way_back, whole
 from ..config.refusals import Refused
 from ..library import contacts
 from ..library.contacts import PARTS
 from ..library.selectors import mix_for
-from ..notes import actions, editing, joining
+from ..notes import actions, editing, for_all, joining
 from ..notes.models import Note
 from ..notes.proposal import NONE, OWN, as_told, offered, placements_of, proposed_text
 from .excerpts import span
@@ -80,6 +80,23 @@ def join(request: PersonRequest, mix_id: int) -> HttpResponse:
     ticked = [n for n in map(whole, request.POST.getlist("note")) if n is not None]
     joining.join(request.user, mix, ticked)
     return redirect("notes", mix.pk)
+
+
+@login_required
+@require_POST
+def add_for_all(request: PersonRequest, mix_id: int) -> HttpResponse:
+    """Something that holds in all programmes."""
+    mix, said = mix_for(request.user, mix_id, role=Role.REVIEWER), request.POST
+    for_all.add(request.user, mix.production, said.get("title", ""), said.get("text", ""), said.get("severity", ""))
+    return redirect("notes", mix.pk)
+
+
+@login_required
+@require_POST
+def withdraw_for_all(request: PersonRequest, series_note_id: int) -> HttpResponse:
+    """It holds no more."""
+    for_all.withdraw(request.user, for_all.series_note_for(request.user, series_note_id))
+    return redirect(way_back(request))
 
 
 @login_required

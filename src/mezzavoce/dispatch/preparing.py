@@ -14,6 +14,7 @@ from ..accounts.models import Person
 from ..config.refusals import Refused
 from ..library.models import Contact, Mix
 from ..measuring.selectors import current_judgement
+from ..notes import for_all
 from . import compose
 from .files import ATTACHABLE
 from .models import Delivery, Dispatch, DispatchItem, Recipient
@@ -103,10 +104,18 @@ def _store(person: Person, mix: Mix, envelope: Envelope, going: Sequence[Pending
         by=person,
         subject=compose.subject(mix, [p.news for p in going], follows=follows is not None),
         covering=envelope.covering.replace("\r\n", "\n").strip(),
+        for_all=_for_all(mix),
         attached=[name for name in ATTACHABLE if name in envelope.attached],
         follows=follows,
         remarks=remarks,
     )
+
+
+def _for_all(mix: Mix) -> list[dict[str, Any]]:
+    """What holds in all programmes and was not told with notes of this mix yet."""
+    sent = mix.dispatches.filter(state=Dispatch.State.SENT).values_list("for_all", flat=True)
+    told = {one["number"] for some in sent for one in some}
+    return [for_all.as_told(row) for row in for_all.standing(mix.production) if row.pk not in told]
 
 
 def _store_items(dispatch: Dispatch, going: Sequence[Pending]) -> dict[int, DispatchItem]:

@@ -21,7 +21,7 @@ from ..config.refresh import changed, encoded, rendered, respond, seen_by
 from ..library import contacts
 from ..library.models import Membership, Mix
 from ..library.selectors import mix_for
-from ..notes import by_hand
+from ..notes import by_hand, for_all
 from ..notes.editing import WEIGHTS
 from ..notes.proposal import templates_of
 from . import actions, answers, music
@@ -51,6 +51,7 @@ def notes(request: PersonRequest, mix_id: int) -> HttpResponse:
         "contacts": list(contacts.contacts_of(mix.production)),
         "attachable": ATTACHABLE.items(),
         "weights": WEIGHTS,
+        "for_all": list(for_all.standing(mix.production)),
         **_sent(request.user, mix),
     }
     return render(request, "dispatch/notes.html", context)

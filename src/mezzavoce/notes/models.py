@@ -190,3 +190,22 @@ class Wording(models.Model):
     def __str__(self) -> str:
         """Of which kind."""
         return self.kind
+
+
+class SeriesNote(models.Model):
+    """What holds in all programmes of a production; it goes out with the notes of each mix."""
+
+    production = models.ForeignKey(Production, on_delete=models.PROTECT, related_name="series_notes")
+    title = models.CharField(max_length=120)
+    text = models.TextField()
+    severity = models.CharField(max_length=6)
+    by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    withdrawn = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["id"]
+
+    def __str__(self) -> str:
+        """What it is about."""
+        return self.title
