@@ -13,7 +13,7 @@ from ..config.refusals import Refused, wants_json
 from ..library.models import StoredFile
 from ..library.serving import serve
 from ..notes.wording import rate_words
-from . import answers
+from . import answers, hand_in
 from .editor import Shown, shown
 from .files import file_of, offered, served_music
 from .models import DispatchItem, Excerpt, ProposedMusic, Recipient
@@ -44,6 +44,7 @@ def editor(request: HttpRequest, token: str) -> HttpResponse:
         "page_key": uuid.uuid4().hex,
         "formats": offered(),
         "music": ProposedMusic.objects.filter(dispatch=recipient.dispatch, state=ProposedMusic.State.READY).exists(),
+        "may_hand_in": hand_in.may(recipient),
         "rate": rate_words(recipient.dispatch.mix),
         "judged_by": items[0].item.content.get("judged_by", "") if items else "",
     }
@@ -60,9 +61,7 @@ def _private(response: HttpResponse) -> HttpResponse:
 @never_cache
 def state(request: HttpRequest, token: str) -> HttpResponse:
     """When each note was last spoken to, changed or withdrawn, so that a page left open knows to be loaded again."""
-    recipient = _recipient(request, token)
-    if recipient is None:
-        raise Refused(_CLOSED)
+    recipient = opened(request, token)
     return JsonResponse({str(one.item.pk): _stamp(one) for one in shown(recipient)})
 
 
@@ -73,9 +72,7 @@ def _stamp(one: Shown) -> str:
 @require_POST
 def answer(request: HttpRequest, token: str, item_id: int) -> HttpResponse:
     """Take an editor's answer."""
-    recipient = _recipient(request, token)
-    if recipient is None:
-        raise Refused(_CLOSED)
+    recipient = opened(request, token)
     said, item = request.POST, _item(recipient, item_id)
     given = answers.answer(
         recipient, item, said.get("what", ""), said.get("reason", ""), client_key(said.get("client_key")) or ""
@@ -88,9 +85,7 @@ def answer(request: HttpRequest, token: str, item_id: int) -> HttpResponse:
 @require_POST
 def answer_all(request: HttpRequest, token: str) -> HttpResponse:
     """Everything that waits for an answer is fixed."""
-    recipient = _recipient(request, token)
-    if recipient is None:
-        raise Refused(_CLOSED)
+    recipient = opened(request, token)
     items = answers.answer_all(recipient, client_key(request.POST.get("client_key")) or "")
     return JsonResponse({"fixed": [i.pk for i in items]}) if wants_json(request) else redirect("editor", token)
 
@@ -98,9 +93,7 @@ def answer_all(request: HttpRequest, token: str) -> HttpResponse:
 @require_POST
 def table(request: HttpRequest, token: str) -> HttpResponse:
     """Take the answers of a filled-in table."""
-    recipient = _recipient(request, token)
-    if recipient is None:
-        raise Refused(_CLOSED)
+    recipient = opened(request, token)
     given = answers.take_table(recipient, whole_file(request))
     return JsonResponse({"answers": len(given)}) if wants_json(request) else redirect("editor", token)
 
@@ -141,6 +134,14 @@ def music(request: HttpRequest, token: str) -> HttpResponseBase:
     if recipient is None:
         raise Http404
     return served_music(request, recipient.dispatch)
+
+
+def opened(request: HttpRequest, token: str) -> Recipient:
+    """Whom a personal link belongs to. Raises Refused for one that opens nothing."""
+    recipient = _recipient(request, token)
+    if recipient is None:
+        raise Refused(_CLOSED)
+    return recipient
 
 
 def _recipient(request: HttpRequest, token: str) -> Recipient | None:

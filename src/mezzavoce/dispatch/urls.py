@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from . import editor_views, note_views, views
+from . import editor_views, hand_in_views, note_views, views
 
 urlpatterns = [
     path("mixes/<int:mix_id>/notes/", views.notes, name="notes"),
@@ -29,6 +29,10 @@ urlpatterns = [
     path("n/<str:token>/", editor_views.editor, name="editor"),
     path("n/<str:token>/state/", editor_views.state, name="editor-state"),
     path("n/<str:token>/answers/", editor_views.answer_all, name="editor-answer-all"),
+    path("n/<str:token>/uploads/", hand_in_views.upload, name="editor-upload"),
+    path("n/<str:token>/uploads/<uuid:key>/", hand_in_views.piece, name="editor-upload-piece"),
+    path("n/<str:token>/uploads/<uuid:key>/done/", hand_in_views.done, name="editor-upload-done"),
+    path("n/<str:token>/mix/", hand_in_views.mix, name="editor-mix"),
     path("n/<str:token>/music/", editor_views.music, name="editor-music"),
     path("n/<str:token>/table/", editor_views.table, name="editor-table"),
     path("n/<str:token>/files/<slug:name>/", editor_views.file, name="editor-file"),

@@ -39,6 +39,8 @@ class Production(models.Model):
     archived_at = models.DateTimeField(null=True)
     # How many days after a programme was archived its sound and picture go; null where they stay.
     media_days = models.PositiveIntegerField(null=True)
+    # Whether whoever mends a mix may hand the new one in through the personal link.
+    editors_hand_in = models.BooleanField(default=False)
 
     def __str__(self) -> str:
         """Its name."""

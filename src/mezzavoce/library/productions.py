@@ -1,7 +1,7 @@
 """What leads do with a whole production, and what is planned in it: names, usual settings, programmes."""
 
 import re
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import date
 
 from django.db import IntegrityError, transaction
@@ -28,16 +28,26 @@ class Planned:
     due: date | None
 
 
-def settle(
-    lead: Person, production: Production, name: str, frame_rate: str, start_timecode: str, media_days: int | None
-) -> None:
-    """Name a production, and say what is usual in it.
+@dataclass(frozen=True)
+class Usual:
+    """What is usual in a production.
 
-    Which frame rate and start its mixes have (empty: none is usual), and how many days after a programme was archived
-    its sound and picture go (None: they stay).
+    Which frame rate and start its mixes have (empty: none is usual), how many days after a programme was archived its
+    sound and picture go (None: they stay), and whether editors may hand new mixes in through their links.
     """
+
+    name: str
+    frame_rate: str = ""
+    start_timecode: str = ""
+    media_days: int | None = None
+    editors_hand_in: bool = False
+
+
+def settle(lead: Person, production: Production, usual: Usual) -> None:
+    """Name a production, and say what is usual in it."""
     require(lead, production, Role.LEAD)
-    name = one_line(name, Production.name.field.max_length or 0, "The name of a production")
+    frame_rate, start_timecode, media_days = usual.frame_rate, usual.start_timecode, usual.media_days
+    name = one_line(usual.name, Production.name.field.max_length or 0, "The name of a production")
     if not name:
         raise Refused("A production needs a name.")
     if frame_rate and frame_rate not in dict(FRAME_RATES):
@@ -46,7 +56,7 @@ def settle(
         timing(frame_rate or "25", start_timecode or "00:00:00:00")
     if media_days is not None and not 1 <= media_days <= _MOST_DAYS:
         raise Refused(f"Sound and picture are kept for 1 to {_MOST_DAYS} days, or for ever: then write nothing.")
-    said = {"name": name, "frame_rate": frame_rate, "start_timecode": start_timecode, "media_days": media_days}
+    said = asdict(usual) | {"name": name}
     with transaction.atomic():
         held = Production.objects.select_for_update().get(pk=production.pk)
         before = {key: getattr(held, key) for key in said}

@@ -76,7 +76,8 @@ def settle(request: PersonRequest, production_id: int) -> HttpResponse:
     days = said.get("media_days", "").strip()
     if days and whole(days) is None:
         raise Refused("Write for how many days sound and picture are kept, as a whole number, or nothing.")
-    productions.settle(request.user, production, said.get("name", ""), rate, start, whole(days))
+    usual = productions.Usual(said.get("name", ""), rate, start, whole(days), "editors_hand_in" in said)
+    productions.settle(request.user, production, usual)
     messages.success(request, "Saved.")
     return redirect("programmes", production.pk)
 

@@ -1,5 +1,5 @@
 // What a mix is made of: files and their roles, frame rate and start, for a new mix or to put one right.
-import { propose } from "./ingest_names.js";
+import { propose, roleOf } from "./ingest_names.js";
 import { makeTrackMap } from "./ingest_tracks.js";
 import { lookedAt, pieces } from "./ingest_upload.js";
 import { say, send } from "./http.js";
@@ -70,14 +70,8 @@ function showNew() {
 
 /** What a file probably is, from its name; a person has the last word. */
 function guessRole(name) {
-  const low = name.toLowerCase();
-  const found = [
-    ["dialogue", /dialog|voice|speech|narr|\bdx\b|_dx|\bvo\b/],
-    ["music", /music|\bmx\b|_mx|\bmus\b/],
-    ["effects", /effect|\bfx\b|_fx|sfx|ambien/],
-    ["background", /m\+e|m&e|backgr/],
-  ].find(([, like]) => like.test(low));
-  if (found) return found[0];
+  const found = roleOf(name);
+  if (found) return found;
   if (CHANNEL_AT_END.test(name)) return "mix";
   return rows.some((r) => r.role === "mix") ? "music" : "mix";
 }

@@ -20,6 +20,18 @@ export function readName(name, production = "") {
   return { number: found ? Number(found[1]) : "", title: /\p{L}{2}/u.test(title) ? title : "" };
 }
 
+/** The stem that the name of a file speaks of; "" where it speaks of none. */
+export function roleOf(name) {
+  const low = name.toLowerCase();
+  const found = [
+    ["dialogue", /dialog|voice|speech|narr|\bdx\b|_dx|\bvo\b/],
+    ["music", /music|\bmx\b|_mx|\bmus\b/],
+    ["effects", /effect|\bfx\b|_fx|sfx|ambien/],
+    ["background", /m\+e|m&e|backgr/],
+  ].find(([, like]) => like.test(low));
+  return found ? found[0] : "";
+}
+
 /** Fill the fields of a new programme in, or choose the planned one of that number. What a person wrote stays. */
 export function propose(name, production) {
   const choice = document.getElementById("id_programme");
