@@ -15,7 +15,7 @@ from mezzavoce_core.exchange.document import document
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.versions.alignment import align
 from mezzavoce_core.versions.recheck import BETTER, CURED, GONE, SAME, WORSE, recheck
-from tests.evaluation.mixes import RATE, make
+from tests.evaluation.mixes import RATE, make, make_clean
 from tests.evaluation.plans import FAULTS, HELD, TUNED, plans
 from tests.evaluation.scores import SPEC, measured
 from tests.recut import outline
@@ -24,7 +24,9 @@ _DEEPER = ("duck-missing", "duck-shallow", "duck-plunge", "duck-stray")
 """Faults of depth: half mended is a gain between what it is and what it should be."""
 _LATER = ("duck-late", "duck-early", "duck-slow-return")
 """Faults of time: half mended is a move between where it is and where it should be."""
-_SHARE = 0.4
+_SHARES = {"duck-missing": 0.4, "duck-shallow": 0.4, "duck-stray": 0.2}
+_SHARE = 0.25
+"""How far it is mended, so that it is a fault still."""
 _HEAD_S = 3.0
 _NEAR_S = 1.0
 _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
@@ -33,26 +35,17 @@ _CORNERS = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s")
 def fixes(mix):
     """Every new mix of a mix with one fault: what was done about it, and the mix."""
     kind = mix.plan.faults[0]
-    clean = make_clean(mix)
+    share = _SHARES.get(kind, _SHARE)
+    clean = make_clean(mix.plan)
     yield CURED, clean
     yield SAME, mix
     if kind in _DEEPER:
-        yield BETTER, blended(mix, clean, _SHARE)
-        yield WORSE, blended(mix, clean, -_SHARE)
+        yield BETTER, blended(mix, clean, share)
+        yield WORSE, blended(mix, clean, -share)
     if kind in _LATER:
-        yield BETTER, moved(mix, clean, _SHARE)
-        yield WORSE, moved(mix, clean, -_SHARE)
+        yield BETTER, moved(mix, clean, share)
+        yield WORSE, moved(mix, clean, -share)
     yield GONE, cut_out(mix)
-
-
-def make_clean(mix):
-    """The same mix without its fault."""
-    return with_gain(mix, np.zeros(len(mix.music)), proper(mix))
-
-
-def proper(mix):
-    """The automation as it would be without the fault: the same draw of the same plan."""
-    return make(replace(mix.plan, faults=())).trapezoids
 
 
 def curve(trapezoids, length):
@@ -66,10 +59,9 @@ def curve(trapezoids, length):
     return np.stack([np.interp(fine, times, rough[:, c]) for c in range(2)], axis=1)
 
 
-def with_gain(mix, added_db, trapezoids):
-    """The mix with its music under another automation, and so many dB more."""
-    length = len(mix.music)
-    change = curve(trapezoids, length) - curve(mix.trapezoids, length) + np.reshape(added_db, (length, -1))
+def with_gain(mix, trapezoids):
+    """The mix with its music under another automation."""
+    change = curve(trapezoids, len(mix.music)) - curve(mix.trapezoids, len(mix.music))
     return replace(mix, music=(mix.music * 10 ** (change / 20)).astype(np.float32), trapezoids=list(trapezoids))
 
 
@@ -89,7 +81,7 @@ def moved(mix, clean, share):
         replace(w, **{c: getattr(w, c) + share * (getattr(r, c) - getattr(w, c)) for c in _CORNERS})
         for w, r in zip(wrong, right, strict=True)
     ]
-    return with_gain(mix, np.zeros(len(mix.music)), [*kept, *between])
+    return with_gain(mix, [*kept, *between])
 
 
 def cut_out(mix):
@@ -172,9 +164,9 @@ def page(sums, lines):
     """The page with its table."""
     return (
         "# A new mix rechecked: scripted fixes\n\n"
-        "`python -m tests.rechecks` plants one fault in a mix, makes new mixes of it in which the fault is mended,\n"
-        f"{_SHARE:.0%} mended (`better`) or made worse by as much, left, or cut out with its passage, and asks what\n"
-        "the recheck says. Every new mix begins three seconds later. To reach: 97 % right.\n\n"
+        "`python -m tests.rechecks` plants one fault in a mix, makes new mixes of it in which the fault is mended, a\n"
+        "fifth to two fifths mended (`better`), made worse by as much, left, or cut out with its passage, and asks\n"
+        "what the recheck says. Every new mix begins three seconds later. To reach: 97 % right.\n\n"
         f"Right: {'; '.join(sums)}. What was told otherwise:\n\n" + "\n".join(lines) + "\n"
     )
 

@@ -82,12 +82,24 @@ def make(plan):
 
     Where its one fault finds no room, or no voice that needs the music lower, another draw is made.
     """
-    mix = _drawn(plan, plan.seed)
+    return _first_with_a_fault(plan)[0]
+
+
+def make_clean(plan):
+    """The mix that a plan describes without its fault: the same draw, the same words and music."""
+    return _drawn(replace(plan, faults=()), _first_with_a_fault(plan)[1])
+
+
+def _first_with_a_fault(plan):
+    """The mix, and the seed of its draw."""
+    seed = plan.seed
+    mix = _drawn(plan, seed)
     for again in range(1, _DRAWS if len(plan.faults) == 1 else 1):
         if mix.faults:
             break
-        mix = _drawn(plan, plan.seed + again * _DRAW_APART)
-    return mix
+        seed = plan.seed + again * _DRAW_APART
+        mix = _drawn(plan, seed)
+    return mix, seed
 
 
 def _drawn(plan, seed):

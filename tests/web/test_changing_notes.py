@@ -4,7 +4,7 @@ from django.urls import reverse
 
 from mezzavoce.config.refusals import NotAllowed, Overtaken, Refused
 from mezzavoce.dispatch.files import sheet_of
-from mezzavoce.dispatch.pending import pending
+from mezzavoce.dispatch.pending import drifts, pending
 from mezzavoce.library import contacts
 from mezzavoce.measuring import actions as measuring
 from mezzavoce.notes import actions as notes
@@ -158,11 +158,11 @@ class ChoiceTest(ProductionCase):
 
     def test_what_a_person_wrote_stands_beside_what_is_measured_since(self):
         word_note(self.reviewer, self.note, "Mine.", 1)
-        self.assertEqual(pending(self.mix)[0].drift(self.mix, {}), "")
+        self.assertEqual(drifts(self.mix, pending(self.mix)), {})
         measuring.correct(self.reviewer, self.mix, "no-speech", ("10:00:23:12", "10:00:27:00"))
         item = next(p for p in pending(self.mix))
         self.assertEqual(item.note.text, "Mine.")
-        self.assertTrue(item.drift(self.mix, {}))
+        self.assertTrue(drifts(self.mix, [item])[item.note.pk])
         self.assertContains(self.client.get(reverse("notes", args=[self.mix.pk])), "Measured otherwise since")
         self.assertContains(self.client.get(reverse("note", args=[item.note.pk])), "Take the proposed words")
 

@@ -6,6 +6,7 @@ from . import editor_views, hand_in_views, note_views, views
 
 urlpatterns = [
     path("mixes/<int:mix_id>/notes/", views.notes, name="notes"),
+    path("mixes/<int:mix_id>/notes/more/", views.more_notes, name="more-notes"),
     path("mixes/<int:mix_id>/notes/state/", views.notes_state, name="notes-state"),
     path("mixes/<int:mix_id>/contacts/", views.add_contact, name="add-contact"),
     path("mixes/<int:mix_id>/notes/bring-in/", views.bring_in, name="bring-in-notes"),

@@ -23,16 +23,17 @@ from ..library.models import Membership, Mix
 from ..library.selectors import mix_for
 from ..notes import by_hand, for_all
 from ..notes.editing import WEIGHTS
-from ..notes.proposal import templates_of
 from . import actions, answers, music
 from .files import ATTACHABLE, file_of, offered, served_music, sheet_of
 from .mails import with_link
 from .models import Delivery, ProposedMusic, Recipient
-from .pending import pending
+from .pending import Pending, drifts, pending
 from .preparing import Envelope
 from .preparing import prepare as prepare_dispatch
 from .selectors import dispatches_of, newest_answers, version_of_sending
 
+# So many notes come with the page; the others follow at once, so that the first can be read meanwhile.
+_FIRST_ROWS = 50
 # What previews show in the place of a personal link, which is its addressee's alone.
 _STAND_IN = "https://here-stands-the-personal-link-of-each-addressee/"
 
@@ -42,11 +43,14 @@ _STAND_IN = "https://here-stands-the-personal-link-of-each-addressee/"
 def notes(request: PersonRequest, mix_id: int) -> HttpResponse:
     """What is written, what was sent, what came back."""
     mix = mix_for(request.user, mix_id)
-    version, found, templates = version_of_sending(mix), pending(mix), templates_of(mix.production)
+    version, found = version_of_sending(mix), pending(mix, whole=False)
+    waiting, rest = found[:_FIRST_ROWS], max(0, len(found) - _FIRST_ROWS)
     context = {
         # Read first: what changes meanwhile is told the next time.
         "version": encoded(version),
-        "waiting": [(p, p.drift(mix, templates)) for p in found],
+        "waiting": _with_drifts(mix, waiting),
+        "count": len(found),
+        "rest": rest,
         "is_follow_up": any(p.last for p in found),
         "contacts": list(contacts.contacts_of(mix.production)),
         "attachable": ATTACHABLE.items(),
@@ -55,6 +59,26 @@ def notes(request: PersonRequest, mix_id: int) -> HttpResponse:
         **_sent(request.user, mix),
     }
     return render(request, "dispatch/notes.html", context)
+
+
+@login_required
+@require_GET
+def more_notes(request: PersonRequest, mix_id: int) -> HttpResponse:
+    """The rows of the list that did not come with the page."""
+    mix = mix_for(request.user, mix_id)
+    found = pending(mix, whole=False)
+    context = {
+        "mix": mix,
+        "waiting": _with_drifts(mix, found[_FIRST_ROWS:]),
+        "is_follow_up": any(p.last for p in found),
+        "may": role_in(request.user, mix.production) != Membership.Role.GUEST,
+    }
+    return render(request, "dispatch/_waiting_rows.html", context)
+
+
+def _with_drifts(mix: Mix, found: list[Pending]) -> list[tuple[Pending, str]]:
+    drifted = drifts(mix, found)
+    return [(p, drifted.get(p.note.pk, "")) for p in found]
 
 
 def _sent(person: Person, mix: Mix) -> dict[str, Any]:

@@ -3,11 +3,23 @@ import { onKeys } from "./keys.js";
 import { isWriting, makeRefresh } from "./refresh.js";
 
 const sent = document.getElementById("sent");
-const rows = Array.from(document.querySelectorAll(".note-list > li"));
+const list = document.querySelector(".note-list");
+const more = document.querySelector("[data-more]");
+let rows = Array.from(document.querySelectorAll(".note-list > li"));
 
 if (sent) {
   makeRefresh({ address: sent.dataset.state, version: sent.dataset.version, mayTake: () => !isWriting(sent) });
 }
+
+/** The rows that did not come with the page. */
+async function bringMore() {
+  const response = await fetch(more.dataset.more, { credentials: "same-origin" }).catch(() => null);
+  if (!response?.ok) return;
+  list.insertAdjacentHTML("beforeend", await response.text());
+  rows = Array.from(list.children);
+  more.remove();
+}
+if (more) bringMore();
 
 const here = () => rows.findIndex((row) => row.contains(document.activeElement));
 
