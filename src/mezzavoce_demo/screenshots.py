@@ -75,6 +75,12 @@ def _walk(page: Page, address: str, target: Path) -> str:
     page.wait_for_selector("text=See what will go out")
     _know(page)
     page.screenshot(path=target / "notes.png")
+    page.keyboard.press("j")
+    page.keyboard.press("e")
+    page.wait_for_selector(".one-note")
+    page.screenshot(path=target / "note.png")
+    page.go_back()
+    page.wait_for_selector("text=See what will go out")
     page.click("text=See what will go out")
     page.wait_for_selector("text=This is what will go out")
     page.wait_for_timeout(500)
@@ -124,9 +130,8 @@ def _other_pages(page: Page, address: str, target: Path) -> None:
         page.click(f".top-nav >> text={words}")
         page.wait_for_selector(".plain-table")
         page.screenshot(path=target / f"{name}.png")
-    for number, name in (("03", "ingest"), ("06", "track-map")):
-        page.goto(address)
-        _ingest(page, number, target / f"{name}.png")
+    page.goto(address)
+    _ingest(page, "03", target / "ingest.png")
 
 
 def _know(page: Page) -> None:
