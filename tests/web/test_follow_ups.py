@@ -18,7 +18,7 @@ from mezzavoce.dispatch.tokens import token_for
 from mezzavoce.library import contacts
 from mezzavoce.notes import actions as notes
 from mezzavoce.notes import for_all
-from mezzavoce.notes.by_hand import note_by_hand
+from mezzavoce.notes.by_hand import Said, note_by_hand
 from mezzavoce.notes.editing import Change, change_note, word_note
 from mezzavoce.notes.models import Mark, Note
 from tests.web.base import ProductionCase, make_mix, measure_mix, prepare
@@ -36,7 +36,7 @@ class LoopCase(ProductionCase):
         self.mark = Mark.objects.get(kind="duck-missing")
         notes.decide(self.reviewer, self.mark, self.mix, "note it")
         self.second, self.third = (
-            note_by_hand(self.reviewer, self.mix, span, title, "Look here.", "should")
+            note_by_hand(self.reviewer, self.mix, span, Said(title, "Look here.", "should"))
             for span, title in ((TWO, "A click"), (THREE, "A breath"))
         )
 
@@ -62,7 +62,7 @@ class FollowUpTest(LoopCase):
         self.assertEqual(pending(self.mix), [])
         word_note(self.reviewer, self.note(self.second), "Two clicks, take both out.", 1)
         notes.decide(self.reviewer, self.third, self.mix, "reopen")
-        fourth = note_by_hand(self.reviewer, self.mix, ("10:00:30:00", "10:00:31:00"), "A hum", "Hum.", "note")
+        fourth = note_by_hand(self.reviewer, self.mix, ("10:00:30:00", "10:00:31:00"), Said("A hum", "Hum.", "note"))
         second = self.send()
         self.assertEqual(
             self.news(second), {self.second.label: "changed", self.third.label: "withdrawn", fourth.label: "new"}

@@ -3,9 +3,10 @@
 from django.urls import reverse
 
 from mezzavoce.config.refusals import NotAllowed, Refused
+from mezzavoce.library import contacts
 from mezzavoce.measuring.models import Alignment
 from mezzavoce.notes import actions as notes
-from mezzavoce.notes.by_hand import note_by_hand
+from mezzavoce.notes.by_hand import Said, note_by_hand
 from mezzavoce.notes.models import Decision, Mark, Note
 from mezzavoce.recheck import signing
 from mezzavoce.recheck.models import Recheck
@@ -26,8 +27,8 @@ class OwnNoteTest(ProductionCase):
         self.mix = make_mix(self.production, self.lead)
         measure_mix(self.mix)
 
-    def note(self, title="Two doors", text=WORDS, severity="must", span=SPAN):
-        return note_by_hand(self.reviewer, self.mix, span, title, text, severity)
+    def note(self, title="Two doors", text=WORDS, severity="must", span=SPAN, part="mix"):
+        return note_by_hand(self.reviewer, self.mix, span, Said(title, text, severity, part))
 
     def shown(self):
         return [m.mark.label for m in review(self.reviewer, self.mix.pk).marks]
@@ -65,6 +66,7 @@ class OwnNoteTest(ProductionCase):
             ({"title": "x" * 300}, "may have 120 characters"),
             ({"text": "x" * 5000}, "may have 4000"),
             ({"severity": "urgent"}, "must, should, or note"),
+            ({"part": "picture"}, "voice, music, effects, or the whole mix"),
             ({"span": ("10:00:05:00", "10:00:03:00")}, "ends before it begins"),
             ({"span": ("10:01:05:00", "10:01:06:00")}, "behind the end"),
         ):
@@ -73,8 +75,17 @@ class OwnNoteTest(ProductionCase):
         with self.assertRaises(TimecodeError):
             self.note(span=("10:00", "10:01"))
         with self.assertRaises(NotAllowed):
-            note_by_hand(self.guest, self.mix, SPAN, "T", "W", "must")
+            note_by_hand(self.guest, self.mix, SPAN, Said("T", "W", "must"))
         self.assertFalse(Mark.objects.filter(kind="by-hand").exists())
+
+    def test_it_goes_to_whoever_mends_what_it_is_about(self):
+        voices = contacts.add_contact(self.reviewer, self.production, "Vera Voice", "vera@cut.example")
+        contacts.change_contact(self.reviewer, voices, "Vera Voice", usual=False, parts=["dialogue"])
+        voices.refresh_from_db()
+        mark = self.note(part="dialogue")
+        self.note("A hum", part="music")
+        sent = prepare(self.reviewer, self.mix, [voices])
+        self.assertEqual([i.mark for i in sent.items.all()], [mark])
 
     def test_by_page_and_script(self):
         address = reverse("note-by-hand", args=[self.mix.pk])

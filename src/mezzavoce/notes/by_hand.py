@@ -1,6 +1,7 @@
 """Notes that a person writes where nothing was measured: about any stretch of a mix, with a weight of its own."""
 
 import uuid
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.db import transaction
@@ -13,6 +14,7 @@ from ..accounts.access import Role, require
 from ..accounts.models import Person, record
 from ..config.inputs import one_line
 from ..config.refusals import Refused
+from ..library.contacts import PARTS
 from ..library.models import Mix, Programme
 from .editing import TEXT_LENGTH, WEIGHTS, checked_text
 from .models import Decision, Mark, Note, Placement
@@ -22,20 +24,32 @@ _LEAST_S = 0.04
 _MOST = 1000
 
 
-def note_by_hand(person: Person, mix: Mix, timecodes: tuple[str, str], title: str, text: str, severity: str) -> Mark:
+@dataclass(frozen=True)
+class Said:
+    """What a note of one's own says: about which part of the sound, in which words, how much it weighs."""
+
+    title: str
+    text: str
+    severity: str
+    part: str = "mix"
+
+
+def note_by_hand(person: Person, mix: Mix, timecodes: tuple[str, str], said: Said) -> Mark:
     """Note something about a stretch. Raises TimecodeError, or Refused where it says nothing or cannot be."""
     require(person, mix, Role.REVIEWER)
-    title, text = one_line(title, _TITLE_LENGTH, "A title"), text.strip()
-    if not title or not text:
+    title = one_line(said.title, _TITLE_LENGTH, "A title")
+    if not title or not said.text.strip():
         raise Refused("A note needs a title and words that say what is wrong, or what is wanted.")
-    text = checked_text(text)
-    if severity not in WEIGHTS:
+    said = replace(said, title=title, text=checked_text(said.text))
+    if said.severity not in WEIGHTS:
         raise Refused("Say how much it weighs: must, should, or note.")
+    if said.part not in PARTS:
+        raise Refused("Say what it is about: voice, music, effects, or the whole mix.")
     in_s, out_s = (mix.clock.seconds_at(t) for t in timecodes)
     if not 0 <= in_s < mix.duration_s or out_s < in_s:
         raise Refused("The note ends before it begins, or lies behind the end of the mix. Set its out after its in.")
     with transaction.atomic():
-        mark = _store(person, mix, (in_s, out_s), (title, text, severity))
+        mark = _store(person, mix, (in_s, out_s), said)
         record(mix.production, person, "note by hand", f"{mix}: {mark.label}", after=title)
     return mark
 
@@ -57,21 +71,19 @@ def bring_in(person: Person, mix: Mix, content: bytes, severity: str) -> tuple[l
         marks = []
         for note in incoming.notes:
             title = one_line(note.title, _TITLE_LENGTH, "A title") or "Note"
-            words = (title, checked_text(note.text[:TEXT_LENGTH]), note.severity or severity)
-            marks.append(_store(person, mix, (note.in_s, note.out_s), words, batch))
+            said = Said(title, checked_text(note.text[:TEXT_LENGTH]), note.severity or severity)
+            marks.append(_store(person, mix, (note.in_s, note.out_s), said, batch))
         record(mix.production, person, "bring in notes", str(mix), after=[m.label for m in marks])
     return marks, incoming.remark
 
 
-def _store(
-    person: Person, mix: Mix, span: tuple[float, float], words: tuple[str, str, str], batch: uuid.UUID | None = None
-) -> Mark:
-    """A mark with its place, its decision and its note; ``words`` are title, text and weight."""
-    (in_s, out_s), (title, text, severity) = span, words
+def _store(person: Person, mix: Mix, span: tuple[float, float], said: Said, batch: uuid.UUID | None = None) -> Mark:
+    """A mark with its place, its decision and its note."""
+    in_s, out_s = span
     out_s = min(max(out_s, in_s + _LEAST_S), mix.duration_s)
     programme = Programme.objects.select_for_update().get(pk=mix.programme_id)
     mark = Mark.objects.create(
-        programme=programme, mix=mix, label=label(programme.labels_given), kind=BY_HAND, family="hand", role="mix"
+        programme=programme, mix=mix, label=label(programme.labels_given), kind=BY_HAND, family="hand", role=said.part
     )
     programme.labels_given += 1
     programme.save(update_fields=["labels_given"])
@@ -80,31 +92,31 @@ def _store(
         mix=mix,
         in_sample=mix.samples(in_s),
         out_sample=mix.samples(out_s),
-        severity=severity,
-        title=title,
-        evidence=_evidence(mix, (in_s, out_s), title, text, severity),
+        severity=said.severity,
+        title=said.title,
+        evidence=_evidence(mix, (in_s, out_s), said),
     )
     Decision.objects.create(mark=mark, mix=mix, what=Decision.What.NOTE, by=person, batch=batch)
-    note = Note.objects.create(programme=programme, mix=mix, text=text, text_by_hand=True, severity=severity)
+    note = Note.objects.create(programme=programme, mix=mix, text=said.text, text_by_hand=True, severity=said.severity)
     note.marks.add(mark)
     return mark
 
 
-def _evidence(mix: Mix, span: tuple[float, float], title: str, text: str, severity: str) -> dict[str, Any]:
+def _evidence(mix: Mix, span: tuple[float, float], said: Said) -> dict[str, Any]:
     """What a finding would hold: nothing was measured."""
     return {
         "kind": BY_HAND,
         "family": "hand",
-        "severity": severity,
+        "severity": said.severity,
         "certainty": 1.0,
         "in_s": span[0],
         "out_s": span[1],
         "in_timecode": mix.clock.timecode_in(span[0]),
         "out_timecode": mix.clock.timecode_out(span[1]),
-        "role": "mix",
+        "role": said.part,
         "source": None,
-        "title": title,
-        "message": text,
+        "title": said.title,
+        "message": said.text,
         "measured": None,
         "limit": None,
         "unit": "",

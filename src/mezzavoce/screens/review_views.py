@@ -86,9 +86,8 @@ def note_by_hand(request: PersonRequest, mix_id: int) -> HttpResponse:
     """A note of one's own about a stretch; the answer says where it is."""
     said, mix = request.POST, _mix(request, mix_id)
     span = (said.get("from", ""), said.get("to", ""))
-    mark = by_hand.note_by_hand(
-        request.user, mix, span, said.get("title", ""), said.get("text", ""), said.get("kind", "")
-    )
+    words = by_hand.Said(said.get("title", ""), said.get("text", ""), said.get("kind", ""), said.get("part", "mix"))
+    mark = by_hand.note_by_hand(request.user, mix, span, words)
     address = f"{reverse('mix', args=[mix.pk])}?mark={mark.label}"
     return JsonResponse({"address": address}, status=201) if wants_json(request) else redirect(address)
 
