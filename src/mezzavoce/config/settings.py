@@ -217,6 +217,7 @@ CELERY_TASK_DEFAULT_QUEUE = "errands"
 CELERY_TASK_ROUTES = {
     "mezzavoce.measuring.tasks.wake": {"queue": "measuring"},
     "mezzavoce.transcoding.tasks.make_playbacks": {"queue": "films"},
+    "mezzavoce.measuring.tasks.compare_pictures": {"queue": "films"},
     "mezzavoce.dispatch.tasks.cut_excerpts": {"queue": "films"},
 }
 SWEEP_S = float(_env("SWEEP_S", "10"))
@@ -234,6 +235,11 @@ CELERY_BEAT_SCHEDULE = {
     "mail": {"task": "mezzavoce.dispatch.tasks.send_mail", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
     "links": {"task": "mezzavoce.people.tasks.send_links", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
     "reminders": {"task": "mezzavoce.dispatch.tasks.remind", "schedule": 600.0, "options": {"expires": 600}},
+    "pictures": {
+        "task": "mezzavoce.measuring.tasks.compare_pictures",
+        "schedule": SWEEP_S,
+        "options": {"expires": SWEEP_S},
+    },
     "excerpts": {"task": "mezzavoce.dispatch.tasks.cut_excerpts", "schedule": SWEEP_S, "options": {"expires": SWEEP_S}},
 }
 # How many measurements with their judgements a web process keeps in memory, so that correcting one by hand takes no

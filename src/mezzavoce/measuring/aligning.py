@@ -10,6 +10,7 @@ from ..library.models import Mix, StoredFile
 from ..library.storage import local_copy
 from ..processes import core as core_process
 from .models import Alignment, Run
+from .pictures import want_comparison
 
 _LONGEST_S = 900.0
 
@@ -47,7 +48,8 @@ def keep_alignment(found: Alignment | None) -> None:
     """Store it in place of an earlier one of the same mix."""
     if found is not None:
         said = {"former": found.former, "pieces": found.pieces, "problem": found.problem}
-        Alignment.objects.update_or_create(mix=found.mix, defaults=said)
+        kept, _ = Alignment.objects.update_or_create(mix=found.mix, defaults=said)
+        want_comparison(kept)
 
 
 def alignment_of(mix: Mix) -> tuple[Mix, CoreAlignment] | None:

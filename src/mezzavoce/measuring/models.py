@@ -10,7 +10,7 @@ from mezzavoce_core.exchange.forms import ALIGNMENT, DETAIL, FINDING
 from ..accounts.models import Person
 from ..config.fields import StoredDocumentField
 from ..library.models import Mix, SpecVersion, StoredFile
-from ..work.models import FAILED, RUNNING, WAITING, Work
+from ..work.models import FAILED, RUNNING, WAITING, Making, Work
 
 
 class Run(Work):
@@ -166,3 +166,15 @@ class Alignment(models.Model):
     def __str__(self) -> str:
         """Which two."""
         return f"{self.mix} beside mix {self.former.number}"
+
+
+class PictureComparison(Making):
+    """Where the picture of a mix is another than in the one before, although the sound is the same."""
+
+    alignment = models.OneToOneField(Alignment, on_delete=models.CASCADE, related_name="pictures")
+    # From where to where in the new mix, seconds.
+    spans = models.JSONField(default=list)
+
+    def __str__(self) -> str:
+        """Of which two, and how far."""
+        return f"{self.alignment}: {self.state}"

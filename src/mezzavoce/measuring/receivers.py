@@ -9,6 +9,7 @@ from django.dispatch import receiver
 from ..accounts.models import Person
 from ..library.models import Mix
 from ..library.signals import ingested, sweeping
+from ..transcoding.signals import playback_ready
 from ..work.waking import wake_workers_on_commit
 from .actions import request_run
 from .models import Judgement, Run
@@ -19,6 +20,12 @@ def measure(mix: Mix, person: Person, **_: Any) -> None:
     """Ask for both in the transaction of the ingest page."""
     request_run(person, mix)
     wake_workers_on_commit("transcoding.tasks.make_playbacks")
+
+
+@receiver(playback_ready)
+def compare(**_: Any) -> None:
+    """Wake whoever compares pictures: one of two may have waited for this one."""
+    wake_workers_on_commit("measuring.tasks.compare_pictures")
 
 
 @receiver(sweeping)

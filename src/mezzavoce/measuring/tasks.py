@@ -4,7 +4,7 @@ from celery import shared_task
 from celery.signals import worker_ready
 
 from ..work.waking import wake_workers
-from . import actions
+from . import actions, pictures
 
 
 @shared_task
@@ -25,6 +25,13 @@ def find_stale() -> None:
     """Look for what should have been judged again and was not."""
     if actions.find_stale():
         actions.judge_stale()
+
+
+@shared_task
+def compare_pictures() -> None:
+    """Compare the pictures of mixes that were laid beside each other."""
+    while pictures.work_next():
+        pass
 
 
 @worker_ready.connect

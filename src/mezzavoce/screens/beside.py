@@ -9,11 +9,13 @@ from mezzavoce_core.exchange.headline import Figure
 from ..accounts.access import Role, role_in
 from ..accounts.models import Person
 from ..library.models import Mix
+from ..measuring.models import PictureComparison
 from ..measuring.selectors import current_judgement
 from ..notes.selectors import marked
 from ..recheck.selectors import Laid, Told
 from .verdict import figures
 
+_MOST_PICTURES = 5
 _WIDTH, _TOP, _BOTTOM = 1000.0, 26.0, 74.0
 
 
@@ -104,6 +106,15 @@ class Beside:
             (sum(r.moved for r in self.ribbons), "moved"),
         ]
         return ", ".join(f"{n} {what}" for n, what in counts if n) or "the same edit"
+
+    @cached_property
+    def pictures(self) -> str:
+        """Where the picture is another although the sound is the same, in a sentence; empty where nowhere."""
+        row = PictureComparison.objects.filter(alignment__mix=self.mix, state=PictureComparison.State.READY).first()
+        spans = row.spans if row else []
+        told = [self.mix.clock.timecode_in(begin_s) for begin_s, _ in spans[:_MOST_PICTURES]]
+        more = f" and {len(spans) - _MOST_PICTURES} more" if len(spans) > _MOST_PICTURES else ""
+        return f"Other picture, same sound: {', '.join(told)}{more}." if told else ""
 
     @property
     def carried(self) -> str:

@@ -9,6 +9,7 @@ from django.db import transaction
 from mezzavoce_core.errors import NotMeasurable
 from mezzavoce_core.media.source import picks
 from mezzavoce_core.media.tracks import read_tracks
+from mezzavoce_core.versions.pictures import FRAMES_PER_S, HEIGHT, WIDTH
 
 from ..config.refusals import Refused
 from ..library.models import Mix, Playback, StoredFile, Track
@@ -147,6 +148,15 @@ def with_sound(clip: Path, sound: Path, target: Path) -> None:
     problem = ffmpeg.run([*inputs, "-c:v", "copy", "-c:a", "aac", "-b:a", "160k"], target, 120)
     if problem:
         raise NotMeasurable(f"The passage as proposed could not be prepared ({problem}).")
+
+
+def small_frames(source: Path, target: Path, limit_s: float, go_on: Callable[[], bool]) -> None:
+    """Small grey frames of a film, as ``versions.pictures`` wants them. Raises NotMeasurable."""
+    size = f"fps={FRAMES_PER_S},scale={WIDTH}:{HEIGHT}:flags=area,format=gray"
+    options = ["-i", f"file:{source.resolve()}", "-map", "0:v:0", "-an", "-vf", size, "-f", "rawvideo"]
+    problem = ffmpeg.run(options, target, limit_s, go_on)
+    if problem:
+        raise NotMeasurable(f"The pictures could not be compared ({problem}).")
 
 
 def still(source: Path, at_s: float, target: Path) -> bool:
