@@ -11,6 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
+from mezzavoce_core import VERSION
 from mezzavoce_core.exchange.document import document
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.versions.alignment import align
@@ -167,7 +168,7 @@ def page(sums, lines):
         "`python -m tests.rechecks` plants one fault in a mix, makes new mixes of it in which the fault is mended, a\n"
         "fifth to two fifths mended (`better`), made worse by as much, left, or cut out with its passage, and asks\n"
         "what the recheck says. Every new mix begins three seconds later. To reach: 97 % right.\n\n"
-        f"Right: {'; '.join(sums)}. What was told otherwise:\n\n" + "\n".join(lines) + "\n"
+        f"Measured with {VERSION}. Right: {'; '.join(sums)}. What was told otherwise:\n\n" + "\n".join(lines) + "\n"
     )
 
 

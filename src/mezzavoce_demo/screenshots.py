@@ -152,7 +152,8 @@ def _beside(page: Page, address: str, target: Path) -> None:
 def _open(page: Page, address: str, title: str) -> None:
     page.goto(address)
     page.click(f"text={title}")
-    page.wait_for_selector("#play:visible")
+    # The film of a second mix is made after all the first ones.
+    page.wait_for_selector("#play:visible", timeout=_PATIENCE_S * 1000)
     page.wait_for_timeout(1500)
 
 
