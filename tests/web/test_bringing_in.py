@@ -12,6 +12,7 @@ from mezzavoce.dispatch.files import file_of
 from mezzavoce.dispatch.models import Answer
 from mezzavoce.dispatch.tokens import token_for
 from mezzavoce.notes import actions as notes
+from mezzavoce.notes import joining
 from mezzavoce.notes.by_hand import bring_in
 from mezzavoce.notes.models import Mark, Note
 from mezzavoce_core.errors import UsageError
@@ -75,6 +76,19 @@ class AnswersInTableTest(LoopCase):
             response = self.client.post(address, data, headers={"Accept": "application/json"})
             self.assertEqual(response.status_code, 422)
             self.assertIn(words.lower(), response.json()["error"].lower())
+
+
+class JoinedInTableTest(LoopCase):
+    def test_rows_of_joined_notes_answer_the_note_that_tells_of_them(self):
+        joining.join(self.reviewer, self.mix, [self.note(m).pk for m in (self.second, self.third)])
+        recipient = self.link(self.send())
+        lead, other = self.second.label, self.third.label
+        head = ("mark", "answer", "reason")
+        with self.assertRaisesRegex(Refused, f"{lead} and {other} are one note"):
+            answers.take_table(recipient, table(head, (lead, "fixed", ""), (other, "cannot fix", "no")))
+        answers.take_table(recipient, table(head, (lead, "fixed", ""), (other, "fixed", "")))
+        (given,) = Answer.objects.all()
+        self.assertEqual((given.what, given.item.content["label"]), ("fixed", lead))
 
 
 class ForeignNotesTest(LoopCase):

@@ -66,6 +66,14 @@ class JoinTest(LoopCase):
         joining.split(self.reviewer, waiting.note)
         self.assertEqual(Note.objects.filter(state="written").count(), 3)
 
+    def test_one_that_was_sent_before_is_told_in_the_other_and_not_as_withdrawn(self):
+        self.send(only=[self.rows[1].pk, self.rows[2].pk])
+        for mark in (self.second, self.third):
+            notes.decide(self.reviewer, mark, self.mix, "reopen")
+            notes.decide(self.reviewer, mark, self.mix, "note it")
+        self.join(self.second, self.third)
+        self.assertEqual([(p.mark, p.news) for p in pending(self.mix) if p.last], [(self.second, "changed")])
+
     def test_what_cannot_be_joined_or_split(self):
         with self.assertRaisesRegex(Refused, "two notes or more"):
             self.join(self.mark)

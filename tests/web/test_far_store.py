@@ -125,6 +125,12 @@ class FarStoreTest(ProductionCase):
         self.assertTrue(music.work_next())
         row = ProposedMusic.objects.get()
         self.assertEqual(row.state, ProposedMusic.State.READY, row.error)
+        # Whoever has only some of the notes does not get what all of them would make of the music.
+        link = sent.recipients.get()
+        items = list(link.items.all())
+        link.items.clear()
+        self.assertEqual(self.client.get(reverse("editor-music", args=[token])).status_code, 404)
+        link.items.set(items)
         answer = self.client.get(reverse("editor-music", args=[token]))
         sound, rate = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)))
         self.assertEqual((len(sound), rate), (round(mix.duration_s * rate), 48000))

@@ -355,6 +355,12 @@ class ReminderTest(LoopCase):
         mails.send_next()
         self.assertEqual((mail.outbox, Reminder.objects.get().state), ([], "sent"))
 
+    def test_a_due_day_that_was_taken_back_meanwhile(self):
+        reminders.remind()
+        type(self.mix.programme).objects.update(due=None)
+        mails.send_next()
+        self.assertEqual((mail.outbox, Reminder.objects.get().state), ([], "sent"))
+
     def test_nobody_is_reminded_who_was_not_to_be(self):
         for change in ({"reminds": False}, {"sent_at": timezone.now()}):
             before = Dispatch.objects.values(*change).get()

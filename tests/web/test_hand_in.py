@@ -96,6 +96,7 @@ class HandInTest(LoopCase):
         told = self.client.post(self.to("editor-upload"), {"name": "x.wav", "size": 9}, headers=JSON).json()
         self.assertIn("wait until it has arrived", self.hand_in((told["key"], "mix")).json()["error"])
         self.assertEqual(self.client.post(self.to("editor-mix"), headers=JSON).status_code, 422)
+        self.assertEqual(self.hand_in(("no key", "mix")).status_code, 404)
         foreign = uploads.begin(self.lead, self.production, "theirs.wav", 9)
         self.assertEqual(self.hand_in((str(foreign.key), "mix")).status_code, 404)
         self.assertEqual(Upload.objects.count(), 2)

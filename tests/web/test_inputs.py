@@ -123,6 +123,7 @@ FIELDS = [
     "spec",
     "start_timecode",
     "text",
+    "upload",
     "title",
     "to",
     "tracks",

@@ -1,24 +1,27 @@
 """What editors answer through their links, and what the reviewer says to their questions."""
 
 import hashlib
+from collections.abc import Mapping, Sequence
 from datetime import timedelta
 
 from django.db import IntegrityError, transaction
 from django.http import Http404
 from django.utils import timezone
 
-from mezzavoce_core.exchange.incoming.answers import read_answers
+from mezzavoce_core.exchange.incoming.answers import Said, read_answers
 
 from ..accounts.access import Role, require
 from ..accounts.models import Person, record
 from ..config.refusals import Overtaken, Refused
 from ..work.waking import wake_workers_on_commit
+from .editor import labels_of, later, shown
 from .mails import announce
 from .models import Answer, Dispatch, DispatchItem, Recipient, Reply
 from .tokens import hash_of
 
 TEXT_LENGTH = 2000
 _TOLD_AGAIN = timedelta(minutes=10)
+_OUT_OF_DATE = "This page is out of date; reload it and answer again."
 
 
 def recipient_for(token: str) -> Recipient | None:
@@ -43,26 +46,6 @@ def note_use(recipient: Recipient, what: str) -> None:
     record(recipient.dispatch.mix.production, None, what, recipient.dispatch.subject[:200], after=told)
 
 
-def answers_of(recipient: Recipient) -> dict[int, Answer]:
-    """The newest answer of an addressee to each note of a dispatch, through whichever of their links it came."""
-    given = (
-        Answer.objects.filter(item__dispatch=recipient.dispatch_id, recipient__contact=recipient.contact_id)
-        .prefetch_related("replies__by")
-        .order_by("pk")
-    )
-    return {a.item_id: a for a in given}
-
-
-def later(recipient: Recipient) -> dict[int, DispatchItem]:
-    """What was sent later of notes that this link shows, by note: changed, or withdrawn."""
-    items = DispatchItem.objects.filter(
-        note__in=recipient.items.values("note"),
-        dispatch__state=Dispatch.State.SENT,
-        dispatch__sent_at__gt=recipient.dispatch.sent_at,
-    )
-    return {item.note_id: item for item in items.select_related("dispatch").order_by("pk")}
-
-
 def answer(recipient: Recipient, item: DispatchItem, what: str, reason: str, client_key: str) -> Answer:
     """Take down an editor's answer. The same key twice is one answer."""
     if what not in Answer.What.values:
@@ -72,7 +55,7 @@ def answer(recipient: Recipient, item: DispatchItem, what: str, reason: str, cli
     if what == Answer.What.QUESTION and not reason.strip():
         raise Refused("Please write the question.")
     if not client_key:
-        raise Refused("This page is out of date; reload it and answer again.")
+        raise Refused(_OUT_OF_DATE)
     _check_open(recipient, item)
     said = {"item": item, "what": what, "reason": reason.strip()[:TEXT_LENGTH]}
     try:
@@ -91,8 +74,7 @@ def answer(recipient: Recipient, item: DispatchItem, what: str, reason: str, cli
 
 def _check_open(recipient: Recipient, item: DispatchItem) -> None:
     """Raise for a note that this link cannot answer any more, or never could."""
-    if recipient.is_copy:
-        raise Refused("This link is a copy, to be read. Whoever mends the mix answers through a link of their own.")
+    _check_reader(recipient)
     newer = later(recipient).get(item.note_id)
     withdrawn = "The reviewer has withdrawn this note; nothing is to be done here any more."
     if item.news == DispatchItem.News.WITHDRAWN or (newer and newer.news == DispatchItem.News.WITHDRAWN):
@@ -104,26 +86,18 @@ def _check_open(recipient: Recipient, item: DispatchItem) -> None:
         )
 
 
-def open_items(recipient: Recipient) -> list[DispatchItem]:
-    """The notes of a link that wait for an answer, in order."""
-    given, newer = answers_of(recipient), later(recipient)
-    return [
-        item
-        for item in recipient.items.all()
-        if item.news != DispatchItem.News.WITHDRAWN
-        and item.note_id not in newer
-        and (item.pk not in given or given[item.pk].what == Answer.What.TAKEN_BACK)
-    ]
+def _check_reader(recipient: Recipient) -> None:
+    if recipient.is_copy:
+        raise Refused("This link is a copy, to be read. Whoever mends the mix answers through a link of their own.")
 
 
 def answer_all(recipient: Recipient, client_key: str) -> list[DispatchItem]:
     """Every note that waits for an answer is fixed. Returns which those were."""
-    if recipient.is_copy:
-        raise Refused("This link is a copy, to be read. Whoever mends the mix answers through a link of their own.")
+    _check_reader(recipient)
     if not client_key:
-        raise Refused("This page is out of date; reload it and answer again.")
+        raise Refused(_OUT_OF_DATE)
     with transaction.atomic():
-        items = open_items(recipient)
+        items = [one.item for one in shown(recipient) if one.is_open]
         for item in items:
             key = hashlib.sha256(f"{client_key}:{item.pk}".encode()).hexdigest()[:40]
             answer(recipient, item, Answer.What.FIXED, "", key)
@@ -139,22 +113,35 @@ def take_table(recipient: Recipient, content: bytes, person: Person | None = Non
     if person is not None:
         require(person, mix, Role.REVIEWER)
     said = read_answers(content)
-    items = {item.content["label"]: item for item in recipient.items.all()}
-    if unknown := [s.mark for s in said if s.mark not in items]:
+    items = {label: item for item in recipient.items.all() for label in labels_of(item)}
+    if unknown := [one.mark for one in said if one.mark not in items]:
         raise Refused(
             f"The table answers {', '.join(unknown[:5])}, which {'is' if len(unknown) == 1 else 'are'} not among the "
             "notes of this link. Is it the table of another mail? Nothing was taken over."
         )
+    by_item = _by_item(said, items)
     digest = hashlib.sha256(content).hexdigest()
     with transaction.atomic():
         given = []
-        for one in said:
+        for item, one in by_item.items():
             key = hashlib.sha256(f"{digest}:{one.mark}".encode()).hexdigest()[:40]
-            given.append(answer(recipient, items[one.mark], one.what, one.reason, key))
+            given.append(answer(recipient, item, one.what, one.reason, key))
         if person is not None:
             told = {"for": str(recipient.contact), "answers": len(given)}
             record(mix.production, person, "hand in answers", str(mix), after=told)
     return given
+
+
+def _by_item(said: Sequence[Said], items: Mapping[str, DispatchItem]) -> dict[DispatchItem, Said]:
+    """One answer for each note; rows of places that are told in one note have to say the same of it."""
+    found: dict[DispatchItem, Said] = {}
+    for one in said:
+        first = found.setdefault(items[one.mark], one)
+        if (first.what, first.reason) != (one.what, one.reason):
+            raise Refused(
+                f"{first.mark} and {one.mark} are one note, and the table says two things of it. Leave one row."
+            )
+    return found
 
 
 def answer_for(person: Person, answer_id: int) -> Answer:

@@ -26,6 +26,12 @@ def content_of(note: Note, marks: Sequence[Marked]) -> Content:
     return content | {"joined": [_of_mark(item, item.evidence) for item in joined]}
 
 
+def part_of(note: Note, own: Marked) -> str:
+    """Which part of the sound a note is about: the one that it wants changed, else the one it was found in."""
+    remedy = as_told(note, own.mix, own.evidence)["remedy"]
+    return str(remedy["role"] if remedy else own.mark.role)
+
+
 def _of_mark(item: Marked, evidence: Content) -> Content:
     mark, clock, remedy = item.mark, item.mix.clock, evidence["remedy"]
     return {

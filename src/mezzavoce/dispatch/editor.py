@@ -1,10 +1,9 @@
-"""What the editor's page shows of each note of a link."""
+"""Reading what a personal link shows: each note with its answer, and what was sent of it later."""
 
 from dataclasses import dataclass
 from datetime import datetime
 
-from .answers import answers_of, later
-from .models import Answer, DispatchItem, Recipient, Reply
+from .models import Answer, Dispatch, DispatchItem, Recipient, Reply
 
 
 @dataclass(frozen=True)
@@ -59,3 +58,33 @@ def shown(recipient: Recipient) -> list[Shown]:
 
 def _counting(answer: Answer | None) -> Answer | None:
     return None if answer is None or answer.what == Answer.What.TAKEN_BACK else answer
+
+
+def answers_of(recipient: Recipient) -> dict[int, Answer]:
+    """The newest answer of an addressee to each note of a dispatch, through whichever of their links it came."""
+    given = (
+        Answer.objects.filter(item__dispatch=recipient.dispatch_id, recipient__contact=recipient.contact_id)
+        .prefetch_related("replies__by")
+        .order_by("pk")
+    )
+    return {a.item_id: a for a in given}
+
+
+def later(recipient: Recipient) -> dict[int, DispatchItem]:
+    """What was sent later of notes that this link shows, by note: changed, or withdrawn."""
+    items = DispatchItem.objects.filter(
+        note__in=recipient.items.values("note"),
+        dispatch__state=Dispatch.State.SENT,
+        dispatch__sent_at__gt=recipient.dispatch.sent_at,
+    )
+    return {item.note_id: item for item in items.select_related("dispatch").order_by("pk")}
+
+
+def labels_of(item: DispatchItem) -> list[str]:
+    """Every mark that a note tells of, its own first."""
+    return [item.content["label"], *(one["label"] for one in item.content.get("joined", []))]
+
+
+def sees_all(recipient: Recipient) -> bool:
+    """Whether a link shows every note of its dispatch."""
+    return not recipient.dispatch.items.exclude(recipients=recipient).exists()

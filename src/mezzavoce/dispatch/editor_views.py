@@ -14,9 +14,9 @@ from ..library.models import StoredFile
 from ..library.serving import serve
 from ..notes.wording import rate_words
 from . import answers, hand_in
-from .editor import Shown, shown
-from .files import file_of, offered, served_music
-from .models import DispatchItem, Excerpt, ProposedMusic, Recipient
+from .editor import Shown, sees_all, shown
+from .files import file_of, is_music_ready, offered, served_music
+from .models import DispatchItem, Excerpt, Recipient
 
 _CLOSED = (
     "This link opens nothing any more: it was withdrawn or is too old. Your words are still here; ask "
@@ -43,7 +43,7 @@ def editor(request: HttpRequest, token: str) -> HttpResponse:
         # One key a page, so that a browser without scripts sends nothing twice either.
         "page_key": uuid.uuid4().hex,
         "formats": offered(),
-        "music": ProposedMusic.objects.filter(dispatch=recipient.dispatch, state=ProposedMusic.State.READY).exists(),
+        "music": sees_all(recipient) and is_music_ready(recipient.dispatch),
         "may_hand_in": hand_in.may(recipient),
         "rate": rate_words(recipient.dispatch.mix),
         "judged_by": items[0].item.content.get("judged_by", "") if items else "",
@@ -132,6 +132,8 @@ def music(request: HttpRequest, token: str) -> HttpResponseBase:
     """The music as the notes would have it."""
     recipient = _recipient(request, token)
     if recipient is None:
+        raise Http404
+    if not sees_all(recipient):
         raise Http404
     return served_music(request, recipient.dispatch)
 

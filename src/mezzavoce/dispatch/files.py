@@ -88,6 +88,11 @@ def _file_name(mix: Mix, form: Format) -> str:
     return f"{slugify(str(mix.programme))[:80] or 'programme'}-mix-{mix.number}-notes.{form.ending}"
 
 
+def is_music_ready(dispatch: Dispatch) -> bool:
+    """Whether the music as the notes would have it was made."""
+    return ProposedMusic.objects.filter(dispatch=dispatch, state=ProposedMusic.State.READY).exists()
+
+
 def served_music(request: HttpRequest, dispatch: Dispatch) -> HttpResponseBase:
     """The music as the notes would have it, or Http404 where it was not made."""
     row = (

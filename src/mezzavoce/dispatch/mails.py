@@ -148,11 +148,12 @@ def _remind(reminder: Reminder) -> None:
     )
     dispatch = recipient.dispatch
     has_answered = Answer.objects.filter(item__dispatch=dispatch, recipient__contact=recipient.contact_id).exists()
-    if has_answered or not recipient.open:
+    due = dispatch.mix.programme.due
+    if has_answered or due is None or not recipient.open:
         REMINDERS.end(reminder, Reminder.State.SENT)
         return
     context = {"recipient": recipient, "dispatch": dispatch, "link": link_of(recipient)}
-    subject = f"{dispatch.mix.programme} is wanted by {dispatch.mix.programme.due:%d %b}: notes wait for an answer"
+    subject = f"{dispatch.mix.programme} is wanted by {due:%d %b}: notes wait for an answer"
     _post_plain(
         REMINDERS, reminder, recipient, subject, render_to_string("dispatch/reminder.txt", context), dispatch.by
     )

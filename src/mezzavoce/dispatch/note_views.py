@@ -7,7 +7,7 @@ from django.views.decorators.http import require_http_methods, require_POST
 
 from mezzavoce_core.exchange.words import change, lack, prediction
 
-from ..accounts.access import Role, role_in
+from ..accounts.access import Role
 from ..accounts.requests import PersonRequest
 from ..config.inputs import way_back, whole
 from ..config.refusals import Refused
@@ -52,7 +52,7 @@ def note(request: PersonRequest, note_id: int) -> HttpResponse:
         "weights": editing.WEIGHTS,
         "contacts": list(contacts.contacts_of(row.mix.production)),
         "proposed": proposed_text(row, row.mix, places),
-        "may": role_in(request.user, row.mix.production) != Role.GUEST and row.state in Note.STANDING,
+        "may": row.state in Note.STANDING,
     }
     return render(request, "dispatch/note.html", context)
 

@@ -96,8 +96,8 @@ def drifts(mix: Mix, found: Sequence[Pending]) -> dict[int, str]:
 
 
 def _withdrawn(mix: Mix, last: dict[int, DispatchItem]) -> list[Pending]:
-    """Notes that were sent and do not stand any more, of which nobody was told yet."""
-    gone = Note.objects.filter(mix=mix, pk__in=list(last)).exclude(state__in=Note.STANDING)
+    """Notes that were sent and were taken back, of which nobody was told yet; one told in another is not taken back."""
+    gone = Note.objects.filter(mix=mix, pk__in=list(last), state=Note.State.WITHDRAWN)
     items = [(note, last[note.pk]) for note in gone if last[note.pk].news != WITHDRAWN]
     return [Pending(note, item.mark, (), WITHDRAWN, item) for note, item in items]
 

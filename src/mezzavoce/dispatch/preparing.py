@@ -83,8 +83,7 @@ def _shares(mix: Mix, to: Sequence[Contact], found: Sequence[Pending]) -> dict[C
 
 
 def _part(item: Pending) -> str:
-    content = item.last.content if not item.marks and item.last else compose.content_of(item.note, item.marks)
-    return str(content.get("part") or item.mark.role)
+    return compose.part_of(item.note, item.marks[0]) if item.marks else item.mark.role
 
 
 def _remarks(found: Sequence[Pending], shares: Mapping[Contact, Sequence[Pending]]) -> list[str]:

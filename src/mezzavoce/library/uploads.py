@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
+from django.core.exceptions import ValidationError
 from django.db import transaction
 from django.http import Http404
 
@@ -86,7 +87,10 @@ def _broken_off(person: Person, production: Production, name: str, size: int, mo
 
 def find(person: Person, key: str) -> Upload:
     """A person's own upload, or Http404."""
-    upload = Upload.objects.select_related("production", "file").filter(key=key, person=person).first()
+    try:
+        upload = Upload.objects.select_related("production", "file").filter(key=key, person=person).first()
+    except ValidationError:
+        raise Http404 from None
     if upload is None:
         raise Http404
     return upload

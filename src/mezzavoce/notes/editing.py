@@ -6,6 +6,7 @@ from typing import Any
 
 from django.db import transaction
 
+from mezzavoce_core.judge.model import MUST, NOTE, SHOULD
 from mezzavoce_core.roles import ROLES
 
 from ..accounts.access import Role, require
@@ -16,7 +17,7 @@ from ..library.models import Contact, Mix
 from .models import Note
 from .proposal import NONE, OWN, offered, placements_of, proposed_text
 
-WEIGHTS = ("must", "should", "note")
+WEIGHTS = (MUST, SHOULD, NOTE)
 TEXT_LENGTH = 4000
 _MOST_POINTS = 200
 _MOST_DB = 60.0

@@ -8,12 +8,12 @@ from ..accounts.access import Role, require
 from ..accounts.models import Person, record
 from ..config.refusals import Refused
 from ..library.models import Mix
+from .editing import WEIGHTS
 from .models import Note, Placement
 from .proposal import placements_of, proposed_text
 from .selectors import Marked
 
 _KEPT = ("text", "text_by_hand", "proposed_then", "severity", "severity_by_hand")
-_WEIGHTS = ("note", "should", "must")
 
 
 def join(person: Person, mix: Mix, notes: Sequence[int]) -> Note:
@@ -48,7 +48,7 @@ def _tell(lead: Note, rows: Sequence[Note]) -> None:
     by_hand = any(row.text_by_hand for row in rows)
     lead.text = "\n".join(row.text for row in rows) if by_hand else proposed
     lead.text_by_hand, lead.proposed_then = by_hand, proposed if by_hand else ""
-    lead.severity = max((row.severity for row in rows), key=_WEIGHTS.index)
+    lead.severity = min((row.severity for row in rows), key=WEIGHTS.index)
     lead.version += 1
     lead.save()
 

@@ -110,7 +110,9 @@ class Beside:
     @cached_property
     def pictures(self) -> str:
         """Where the picture is another although the sound is the same, in a sentence; empty where nowhere."""
-        row = PictureComparison.objects.filter(alignment__mix=self.mix, state=PictureComparison.State.READY).first()
+        row = PictureComparison.objects.filter(alignment__mix=self.mix).first()
+        if row is not None and row.state == PictureComparison.State.FAILED:
+            return row.error
         spans = row.spans if row else []
         told = [self.mix.clock.timecode_in(begin_s) for begin_s, _ in spans[:_MOST_PICTURES]]
         more = f" and {len(spans) - _MOST_PICTURES} more" if len(spans) > _MOST_PICTURES else ""

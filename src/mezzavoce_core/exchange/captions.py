@@ -3,9 +3,13 @@
 from collections.abc import Iterable
 from io import StringIO
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..errors import CaptionError
 from ..measure.captions import Caption
+
+if TYPE_CHECKING:
+    from webvtt import WebVTT
 
 _LARGEST_BYTES = 20_000_000
 
@@ -57,17 +61,22 @@ def _seconds(stamp: str) -> float:
 
 def write_captions(captions: Iterable[Caption]) -> str:
     """Captions as WebVTT."""
+    return str(as_cues(captions).content)
+
+
+def as_cues(captions: Iterable[Caption]) -> "WebVTT":
+    """Captions as the library that writes them has them."""
     import webvtt  # noqa: PLC0415
 
     found = webvtt.WebVTT()
     for caption in captions:
         # An arrow ends a cue, and an empty line as well.
         lines = [line.replace("-->", "->") for line in caption.text.splitlines() if line.strip()]
-        found.captions.append(webvtt.Caption(stamp(caption.in_s), stamp(caption.out_s), lines))
-    return str(found.content)
+        found.captions.append(webvtt.Caption(_stamp(caption.in_s), _stamp(caption.out_s), lines))
+    return found
 
 
-def stamp(time_s: float) -> str:
+def _stamp(time_s: float) -> str:
     """Seconds as WebVTT writes them: hours, minutes, seconds, thousandths."""
     whole = round(max(0.0, time_s) * 1000)
     hours, rest = divmod(whole, 3_600_000)

@@ -4,11 +4,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ...errors import TimecodeError, UsageError
+from ...judge.model import MUST, NOTE, SHOULD
 from ...timecode import Clock
 from .markers import read_markers
 from .table import Row, read_table
 
-WEIGHTS = ("must", "should", "note")
+WEIGHTS = (MUST, SHOULD, NOTE)
 _COLUMNS = {
     "in": ("start", "begin", "from", "timecode", "tc", "tc in", "timecode in", "time", "record in"),
     "out": ("end", "to", "tc out", "timecode out", "record out"),

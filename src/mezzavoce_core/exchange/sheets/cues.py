@@ -4,7 +4,8 @@ import io
 
 import webvtt
 
-from ..captions import stamp
+from ...measure.captions import Caption
+from ..captions import as_cues
 from .sheet import Sheet
 
 _LEAST_S = 1.5
@@ -24,11 +25,11 @@ def sub_rip(sheet: Sheet) -> bytes:
 
 
 def _captions(sheet: Sheet) -> webvtt.WebVTT:
-    found = webvtt.WebVTT()
-    for note in sheet.in_order:
-        end = max(note.out_s, note.in_s + _LEAST_S)
-        words = f"{note.label} ({note.severity}): {note.title}\n{note.text}"
-        # An arrow ends a cue, and an empty line as well.
-        lines = [line.replace("-->", "->") for line in words.splitlines() if line.strip()]
-        found.captions.append(webvtt.Caption(stamp(note.in_s), stamp(end), lines))
-    return found
+    return as_cues(
+        Caption(
+            note.in_s,
+            max(note.out_s, note.in_s + _LEAST_S),
+            f"{note.label} ({note.severity}): {note.title}\n{note.text}",
+        )
+        for note in sheet.in_order
+    )
