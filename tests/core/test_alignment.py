@@ -6,6 +6,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import numpy as np
+from scipy.signal import resample_poly
 
 from mezzavoce_core.errors import NotMeasurable
 from mezzavoce_core.exchange.features import read_features, write_features
@@ -181,6 +182,18 @@ class OutlineTest(unittest.TestCase):
         levels = self.outline(tone, RATE)[20:80].mean(axis=0)
         edges = 90.0 * (11000.0 / 90.0) ** (np.arange(BANDS + 1) / BANDS)
         self.assertEqual(int(np.argmax(levels)), int(np.searchsorted(edges, 1000)) - 1)
+
+    def test_a_mix_of_another_sample_rate_lies_beside_the_former_one(self):
+        """As a new mix that comes at 44.1 kHz after one at 48; resampled by SciPy."""
+        sound = (talk(30, [(2, 9), (12, 26)]) + noise(30, -40)).astype(np.float32)
+        outlines = []
+        for rate, samples in ((RATE, sound), (44100, resample_poly(sound, 147, 160).astype(np.float32))):
+            outline = Outline(rate, 1, 30.0)
+            outline.feed(np.ascontiguousarray(samples[None, :]))
+            outlines.append(outline.finish())
+        found = align(*outlines)
+        for at_s in (3.0, 14.0, 25.0):
+            self.assertAlmostEqual(found.new_s(at_s), at_s, delta=FRAME_S)
 
     def test_sound_found_again_later(self):
         signal = np.stack([noise(30, -30) + talk(30, ((2.0, 9.0), (12.0, 26.0)))] * 2, axis=1)
