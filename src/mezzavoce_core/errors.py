@@ -10,7 +10,8 @@ MezzavoceError
 │   ├── RangeError           a range of the programme that cannot be
 │   ├── LayoutError          channels whose places are not known
 │   ├── TrackMapError        tracks and roles that do not fit together
-│   └── StemError            a stem that does not belong to the mix
+│   ├── StemError            a stem that does not belong to the mix
+│   └── ModelError           a trained model that is missing or damaged
 ├── SpecError                a spec that cannot be read or contradicts itself
 ├── CorrectionError          a corrections file that cannot be read
 ├── CaptionError             a caption file that cannot be read
@@ -64,6 +65,10 @@ class NothingToMeasure(NotMeasurable):
 
 class StemError(NotMeasurable):
     """A stem does not belong to the mix."""
+
+
+class ModelError(NotMeasurable):
+    """A trained model is missing or damaged."""
 
 
 class SpecError(MezzavoceError):

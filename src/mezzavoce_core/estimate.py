@@ -6,6 +6,11 @@ MEASURED = "measured"
 """Worked out from the sound itself, so that it is as exact as the formulas are."""
 STEMS = "stems"
 """Worked out from stems that add up to the mix."""
+MIX = "mix"
+"""Worked out from the mix alone, so that it is as sure as its interval is narrow."""
+_OPEN, _SETTLED = 0.4, 0.85
+_WHOLE = 0.5
+"""From this uncertainty on, a tenth tells nothing."""
 
 
 @dataclass(frozen=True)
@@ -16,14 +21,29 @@ class Estimate:
     low: float
     high: float
     source: str = MEASURED
+    open_within: float = 0.0
+    """So near to a limit it is left open whether the limit is met, whatever the interval says."""
 
     @property
     def uncertainty(self) -> float:
         """Half of the interval."""
         return (self.high - self.low) / 2
 
+    @property
+    def told(self) -> str:
+        """The figure in words, with as many digits as are known."""
+        return f"about {self.value:.0f}" if self.uncertainty >= _WHOLE else f"{self.value:.1f}"
+
     def beyond(self, limit: float) -> float:
-        """The share of the interval (0 to 1) that lies on the same side of a limit as the value."""
+        """How sure it is (0 to 1) that the truth lies on the same side of a limit as the value.
+
+        The share of the interval that lies there; of a figure that is left open near a limit, that it is farther away.
+        """
+        if self.open_within:
+            return _OPEN if abs(self.value - limit) < self.open_within else max(_SETTLED, self._share_beyond(limit))
+        return self._share_beyond(limit)
+
+    def _share_beyond(self, limit: float) -> float:
         if not self.high > self.low:
             return 1.0
         outside = self.high - limit if self.value > limit else limit - self.low

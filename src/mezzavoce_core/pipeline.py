@@ -4,6 +4,7 @@ from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -20,11 +21,16 @@ from .measure.meter import Wanted
 from .measure.programme import Part, Programme, by_hand, whole
 from .measure.speech import Correction
 from .measure.stems.mono_proxy import MonoProxy
+from .media.probe import FileInfo
 from .media.source import Sound, Source, open_sound
 from .reading import READ, MeterPass, Progress, Reader
 from .timecode import Clock
 from .units import amplitude_to_db, db_to_amplitude
 
+if TYPE_CHECKING:
+    from .measure.separation.separated import TraceKeeper
+
+_READ_BEFORE_NETWORK = 0.3
 _FITTED = 0.96
 """The share of a measurement that is done when the stems lie on the mix."""
 
@@ -53,6 +59,10 @@ class Job:
     peak_floor_dbtp: float | None = None
     threads: int = 2
     levels_only: bool = False
+    separate: bool = True
+    """Whether voice and background are estimated where there are no stems."""
+    thorough: bool = True
+    """Whether the voice network hears where somebody speaks, which takes most of the time; else it is a first look."""
     outline: bool = False
     """Whether the outline of the mix is kept, by which another mix is laid beside it."""
 
@@ -90,9 +100,10 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
     mix, *sources = _opened(job)
     info = mix.info.with_timing(job.rate, job.start)
     check_stems([s.role for s in job.stems], sources, info)
-    reader = Reader(info, job.threads, progress)
+    reader = Reader(info, job.threads, _first_part(job, progress))
     with _proxies(len(sources) and len(sources) + 1, info.sample_rate_hz) as proxies:
-        passes = _passes(job, mix, sources, proxies)
+        keeper = _keeper(job, info)
+        passes = _passes(job, mix, sources, proxies, keeper)
         levels, *others = reader.meter_all(passes)
         measured = Measurement(replace(info, duration_s=levels.samples / info.sample_rate_hz), VERSION, levels, ())
         if integrated(measured.mix_power()) is None:
@@ -105,8 +116,35 @@ def measure(job: Job, progress: Progress = _silent) -> Measurement:
             if not job.levels_only:
                 progress(_FITTED, "reading what was done to the music")
                 measured = measured.with_music_gain(*stems.music())
+        elif keeper is not None:
+            measured = _separated(job, measured, mix, keeper, progress)
     progress(1.0, "measured")
     return measured
+
+
+def _first_part(job: Job, progress: Progress) -> Progress:
+    """Progress of reading, which is the smaller part of the work where the voice network follows."""
+    if job.stems or not (job.separate and job.thorough):
+        return progress
+    return lambda share, doing: progress(share * _READ_BEFORE_NETWORK, doing)
+
+
+def _keeper(job: Job, info: FileInfo) -> "TraceKeeper | None":
+    """What keeps the traces of a mix without stems while it is metered."""
+    if job.stems or not job.separate:
+        return None
+    from .measure.separation.separated import TraceKeeper  # noqa: PLC0415  (models and filters that a mix with stems does without)
+
+    return TraceKeeper(info.sample_rate_hz, info.layout, info.channels, info.duration_s)
+
+
+def _separated(job: Job, measured: Measurement, mix: Source, keeper: "TraceKeeper", progress: Progress) -> Measurement:
+    from .separating import with_separation  # noqa: PLC0415  (as above)
+
+    def told(share: float) -> None:
+        progress(_READ_BEFORE_NETWORK + share * (_FITTED - _READ_BEFORE_NETWORK), "telling the voice from the music")
+
+    return with_separation(measured, mix, keeper.finish(), job.threads, told if job.thorough else None)
 
 
 def _opened(job: Job) -> list[Source]:
@@ -122,11 +160,16 @@ def _proxies(count: int, rate_hz: int) -> Iterator[list[MonoProxy]]:
         yield [open_things.enter_context(MonoProxy(rate_hz)) for _ in range(count)]
 
 
-def _passes(job: Job, mix: Source, sources: Sequence[Source], proxies: Sequence[MonoProxy]) -> list[MeterPass]:
+def _passes(
+    job: Job, mix: Source, sources: Sequence[Source], proxies: Sequence[MonoProxy], keeper: "TraceKeeper | None" = None
+) -> list[MeterPass]:
     """How each file is metered, the mix first; a mono proxy of each is made on the way where there are stems."""
     floor = None if job.peak_floor_dbtp is None else float(db_to_amplitude(job.peak_floor_dbtp))
     whole_mix = MeterPass(
-        mix, "loudness and peaks of the mix", Wanted(floor=floor, outline=job.outline), proxies[0] if proxies else None
+        mix,
+        "loudness and peaks of the mix",
+        Wanted(floor=floor, outline=job.outline),
+        proxies[0] if proxies else keeper,
     )
     stems = [
         MeterPass(own, f"the {stem.role} stem “{own.name}”", _wanted(job, stem.role), proxy)

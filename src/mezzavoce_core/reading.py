@@ -6,11 +6,11 @@ from contextlib import closing
 from dataclasses import dataclass
 from functools import partial
 from threading import Event
+from typing import Protocol
 
 import numpy as np
 
 from .measure.meter import Levels, Meter, Wanted
-from .measure.stems.mono_proxy import MonoProxy
 from .media import decode
 from .media.layouts import pairs
 from .media.probe import FileInfo
@@ -25,17 +25,24 @@ READ = 0.95
 _TOLD_EVERY_S = 0.2
 
 
+class Beside(Protocol):
+    """What hears a file on the way."""
+
+    def feed(self, block: decode.Samples) -> None:
+        """Take the next samples ``(frames, channels)``."""
+
+
 @dataclass(frozen=True)
 class MeterPass:
     """A file to be metered, without ``less`` where it holds other stems.
 
-    A proxy is drawn on the way, of the file as it lies.
+    On the way a ``proxy``, or whatever else hears it, is fed with the file as it lies.
     """
 
     source: Source
     doing: str
     wanted: Wanted
-    proxy: MonoProxy | None = None
+    proxy: Beside | None = None
     less: tuple[Given, ...] = ()
 
 

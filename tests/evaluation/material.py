@@ -46,6 +46,11 @@ _EFFECTS = (
     ("horizons", "unknown-horizons", "unknown-horizons/content/audio/sounds", "**/*.ogg"),
     ("droid", "freedroidrpg-data", "freedroidrpg/data/sound/effects", "**/*.ogg"),
 )
+_SUNG = (
+    ("muldjord", "fretsonfire-songs-muldjord", "games/fretsonfire/data/songs/muldjord", "*/song.ogg"),
+    ("sectoid", "fretsonfire-songs-sectoid", "games/fretsonfire/data/songs/sectoid", "*/song.ogg"),
+)
+"""Songs with voices in them, of which the set without stems is made."""
 _SPEAKING = ("espeak-ng", "flite")
 PACKAGES = (*dict.fromkeys(package for _, package, *_ in (*_MUSIC, *_VOICES, *_EFFECTS)), *_SPEAKING)
 SENTENCES = (
@@ -76,6 +81,13 @@ class Piece:
 def music():
     """Pieces of music of 75 s or more, in a fixed order."""
     return [p for p in _found(_MUSIC) if len(sound(p)) >= 75 * RATE]
+
+
+@cache
+def sung():
+    """Songs, in a fixed order, of which every second one of each collection comes at an even place."""
+    by_kind = [[p for p in _found([place]) if len(sound(p)) >= 75 * RATE] for place in _SUNG]
+    return [piece for k, pair in enumerate(zip(*by_kind, strict=False)) for piece in pair[:: -1 if k % 2 else 1]]
 
 
 def composed():

@@ -92,8 +92,7 @@ def _old_job(options: argparse.Namespace, floor_dbtp: float | None) -> Job:
     path = options.old
     mix = Sound((path,), path.name, mix_tracks(probe(path)))
     floor = -math.inf if floor_dbtp is None else floor_dbtp
-    threads, levels = max(1, options.threads), options.levels_only
-    return Job(mix, stems, peak_floor_dbtp=floor, threads=threads, levels_only=levels, outline=True)
+    return Job(mix, stems, peak_floor_dbtp=floor, outline=True, **_effort(options))
 
 
 def _export(options: argparse.Namespace) -> int:
@@ -155,15 +154,17 @@ def _job(options: argparse.Namespace, floor_dbtp: float | None) -> Job:
             )
     floor = None if options.series else (-math.inf if floor_dbtp is None else floor_dbtp)
     mix = Sound(paths, paths[0].name, tracks, options.channels)
-    return Job(
-        mix,
-        tuple(stems),
-        rate=options.fps,
-        start=options.start,
-        peak_floor_dbtp=floor,
-        threads=max(1, options.threads),
-        levels_only=options.levels_only,
-    )
+    return Job(mix, tuple(stems), rate=options.fps, start=options.start, peak_floor_dbtp=floor, **_effort(options))
+
+
+def _effort(options: argparse.Namespace) -> dict[str, Any]:
+    """How much is looked into, and with how many processors."""
+    return {
+        "threads": max(1, options.threads),
+        "levels_only": options.levels_only,
+        "separate": not options.loudness_only,
+        "thorough": not options.quick,
+    }
 
 
 def _taken_for_granted(info: FileInfo, tracks: tuple[int, ...], layout: str | None) -> Iterator[str]:

@@ -106,6 +106,16 @@ def _add_measuring(measure: argparse.ArgumentParser) -> None:
         help="levels and ratios alone, sooner: what was done to the music's gain is not read",
     )
     measure.add_argument(
+        "--quick",
+        action="store_true",
+        help="of a mix without stems a first look at speech and its ratios, many times sooner and less sure",
+    )
+    measure.add_argument(
+        "--loudness-only",
+        action="store_true",
+        help="of a mix without stems loudness, peaks and faults of the signal alone, not speech and what lies under it",
+    )
+    measure.add_argument(
         "--threads",
         metavar="N",
         type=int,

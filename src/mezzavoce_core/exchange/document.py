@@ -4,13 +4,14 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from ..estimate import value_of
+from ..judge.judging import not_judged
 from ..judge.model import Finding, Judgement, JudgingContext
 from ..judge.remedy import BandCuts, LevelMove, ProgrammeGain, Remedy
 from ..measure.balance import Passage
 from ..measure.captions import Captions
 from ..measure.cues import Cue
 from ..measure.ducks import Duck
-from ..measure.measurement import StemLevels
+from ..measure.measurement import Measurement, StemLevels
 from ..measure.peaks import highest_peak, overs
 from ..media.layouts import channel_names
 from ..media.probe import FileInfo
@@ -26,7 +27,7 @@ def document(judgement: Judgement) -> dict[str, Any]:
     measurement, at = context.measurement, context.in_file
     return {
         "schema": SCHEMA,
-        "made_by": {"core": measurement.made_by},
+        "made_by": {"core": measurement.made_by} | _models(measurement),
         "file": _file(measurement.file),
         "range": _range(context),
         "loudness": _loudness(judgement),
@@ -37,7 +38,8 @@ def document(judgement: Judgement) -> dict[str, Any]:
             {"in_s": at(s.in_s), "out_s": at(s.out_s), "confidence": s.confidence, "by_hand": s.by_hand}
             for s in context.speech
         ],
-        "separation": None if context.passages is None else "stems",
+        "separation": None if context.passages is None else measurement.separated_by,
+        "not_judged": [{"kind": name, "why": why} for name, why in not_judged(context).items()],
         "passages": None if context.passages is None else [_passage(p, at) for p in context.passages],
         "clear_share": figure(judgement.clear_share),
         "ducks": None if context.ducks is None else [_duck(d, at) for d in context.ducks],
@@ -48,6 +50,11 @@ def document(judgement: Judgement) -> dict[str, Any]:
         "spec": context.spec.as_dict(),
         "verdict": judgement.verdict,
     }
+
+
+def _models(measurement: Measurement) -> dict[str, str]:
+    """The models that a figure may come from."""
+    return {} if measurement.separation is None else dict(measurement.separation.models)
 
 
 def _file(file: FileInfo) -> dict[str, Any]:
@@ -116,7 +123,7 @@ def _loudness(judgement: Judgement) -> dict[str, Any]:
         "momentary_max_lufs": figure(loud.momentary_max_lufs),
         "short_term_max_lufs": figure(loud.short_term_max_lufs),
         "dialogue_lufs": figure(context.dialogue_lufs),
-        "dialogue_source": None if context.dialogue_lufs is None else "stem",
+        "dialogue_source": None if context.dialogue_lufs is None else "mix" if context.estimated else "stem",
         "loudness_to_dialogue_lu": figure(to_dialogue),
         "true_peak_dbtp": [figure(v) for v in context.true_peak_dbtp],
         "true_peak_max_dbtp": figure(context.true_peak_dbtp.max()),

@@ -14,6 +14,7 @@ from ..measure.stems.rest import Rest
 from ..media.probe import FileInfo
 from .forms import FEATURES
 from .gains import gain_dict, gain_from_dict
+from .separations import ARRAYS, facts, from_facts
 
 _FACTS = ("name", "role", "gain_db", "delay_s", "coherence", "derived")
 _ARRAYS = ("power", "sample_peak", "true_peak", "true_peak_at", "flat_run", "together", "bands", "spectrum")
@@ -33,9 +34,13 @@ def write_features(measurement: Measurement, path: Path) -> None:
             for s in measurement.stems
         ],
         "gain": None if measurement.gain is None else gain_dict(measurement.gain),
+        "separation": None,
     }
     if len(measurement.mix.outline):
         arrays["outline"] = measurement.mix.outline
+    if measurement.separation is not None:
+        header["separation"] = facts(measurement.separation)
+        arrays |= {f"separation_{name}": getattr(measurement.separation, name) for name in ARRAYS}
     if measurement.rest is not None:
         arrays |= {"rest_mix": measurement.rest.mix, "rest_left": measurement.rest.left}
     part = path.with_suffix(".part")
@@ -59,6 +64,11 @@ def read_features(path: Path) -> Measurement:
             ]
             if "outline" in stored:
                 levels[0] = replace(levels[0], outline=stored["outline"])
+            separation = (
+                from_facts(header["separation"], {n: stored[f"separation_{n}"] for n in ARRAYS})
+                if header["separation"]
+                else None
+            )
             rest = Rest(stored["rest_mix"], stored["rest_left"]) if "rest_mix" in stored else None
     except (OSError, ValueError, KeyError) as error:
         raise NotMeasurable(f"The stored measurement cannot be read ({error}); measure the mix again.") from None
@@ -73,4 +83,5 @@ def read_features(path: Path) -> Measurement:
         stems,
         None if header["gain"] is None else gain_from_dict(header["gain"]),
         rest,
+        separation,
     )

@@ -11,6 +11,11 @@ def _with_held(features: dict[str, Any]) -> dict[str, Any]:
     return {**features, "stems": [{"held": [], **stem} for stem in kept]}
 
 
+def _with_separation(features: dict[str, Any]) -> dict[str, Any]:
+    """Version 9 holds what was estimated of mixes without stems."""
+    return {"separation": None, **features}
+
+
 def _with_steps(gain: dict[str, Any]) -> dict[str, Any]:
     """Version 2 keeps the steps that were heard."""
     return {"steps": [], **gain}
@@ -61,7 +66,7 @@ def _with_graded_share_in_spec(detail: dict[str, Any]) -> dict[str, Any]:
 
 
 _CLEAR_SHARE_MUST = 0.8
-FEATURES = Form("mezzavoce.features", (_with_held,), first=7)
+FEATURES = Form("mezzavoce.features", (_with_held, _with_separation), first=7)
 GAIN = Form("mezzavoce.music-gain", (_with_steps,))
 FINDING = Form("mezzavoce.finding", (_with_all_of_remedies,))
 LIMITS = Form("mezzavoce.limits", (_with_graded_share,))

@@ -5,16 +5,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..measure.balance import Balance, Passage, local_ratio, passage
+from ..measure.balance import Balance, Doubt, Passage, local_ratio, passage
 from ..measure.captions import Caption, on_programme
-from ..measure.cues import find_cues, in_the_clear, sounding
+from ..measure.cues import Cue, find_cues, in_the_clear, sounding
 from ..measure.ducks import Duck, MusicGain, with_levels
 from ..measure.loudness import block_mean, loudness, mean_lufs
 from ..measure.measurement import Measurement, inside
 from ..measure.meter import TICKS_PER_S
 from ..measure.programme import Programme, find_programme
 from ..measure.revisited import Revisited
-from ..measure.speech import IMPORTANT_EFFECT, Correction, Speech, correct, find_speech, passage_spans, speech_ticks
+from ..measure.speech import IMPORTANT_EFFECT, Correction, Speech, correct, passage_spans, speech_ticks
 from ..timecode import Clock
 from ..units import Floats, amplitude_to_db
 from .ducking import served_by, wanted_depths
@@ -24,6 +24,8 @@ from .overrun import music_beyond
 from .spec import Spec
 
 _SOUNDS = 0.5
+OPEN_WITHIN_LU = 1.0
+"""So near to a limit an estimate from the mix alone is as often on the one side as on the other."""
 _BACKGROUND = ("music", "effects", "background")
 
 
@@ -80,9 +82,17 @@ def _ground(measurement: Measurement, spec: Spec, given: Programme | None) -> Ju
     )
     if measured.has("music"):
         stems = measured.music_stems(gain=_spec_gain(measurement, spec))
-        context = replace(context, music_stems=tuple(stems), cues=find_cues(stems))
+        context = replace(context, music_stems=tuple(stems), cues=_cues(measured, stems))
     voice = measured.role_power("dialogue", gain=_spec_gain(measurement, spec))
     return context if voice is None else _with_voice(context, voice)
+
+
+def _cues(measured: Measurement, stems: Sequence[tuple[str, Floats]]) -> tuple[Cue, ...]:
+    """The cues of the music; of what was estimated those that sound like music."""
+    cues = find_cues(stems)
+    return (
+        cues if measured.separation is None else tuple(c for c in cues if measured.separation.is_music(c.in_s, c.out_s))
+    )
 
 
 def _spec_gain(measurement: Measurement, spec: Spec) -> float:
@@ -93,19 +103,33 @@ def _spec_gain(measurement: Measurement, spec: Spec) -> float:
 def _with_voice(context: JudgingContext, voice: Floats) -> JudgingContext:
     """With speech as it was measured, and the levels of it and of what lies under it."""
     measured, gain = context.measurement, _spec_gain(context.measurement, context.spec)
-    speech = find_speech(voice)
+    speech = measured.speech() or ()
     music = measured.role_power("music", gain=gain)
     effects, background = measured.role_power("effects", gain=gain), measured.role_power(*_BACKGROUND, gain=gain)
     under = {role: bands for role in _BACKGROUND if (bands := measured.role_bands(role)) is not None}
     balance = Balance(
-        voice, music, effects, background, speech_ticks(speech, len(voice)), measured.role_bands("dialogue"), under
+        voice,
+        music,
+        effects,
+        background,
+        speech_ticks(speech, len(voice)),
+        measured.role_bands("dialogue"),
+        under,
+        _doubt(measured),
     )
     return replace(context, speech=speech, balance=balance, playing=_playing(measured))
 
 
+def _doubt(measured: Measurement) -> Doubt | None:
+    found = measured.separation
+    return None if found is None else Doubt(found.low_lu, found.high_lu, found.conditions == 0, OPEN_WITHIN_LU)
+
+
 def _playing(measured: Measurement) -> tuple[tuple[float, float], ...]:
     stems = measured.music_stems()
-    return sounding(np.sum([power for _, power in stems], axis=0)) if stems else ()
+    spans = sounding(np.sum([power for _, power in stems], axis=0)) if stems else ()
+    found = measured.separation
+    return spans if found is None else tuple(s for s in spans if found.is_music(*s))
 
 
 def _with_hands(

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from ..estimate import MIX
 from ..measure.balance import clear_share
 from ..measure.captions import Caption
 from ..measure.ducks import MusicGain
@@ -12,12 +13,13 @@ from ..measure.speech import Correction
 from .context import gather
 from .deduplication import merge
 from .incremental import Kept
-from .model import NOTE, Finding, Judgement, JudgingContext
+from .model import NOTE, Finding, Judgement, JudgingContext, Kind
 from .registry import KINDS
 from .sources import for_stems, source_of
 from .spec import Spec
 
 _LIKELY = 0.5
+_STEMS_WANTED = "Only stems tell this."
 
 
 def judge(
@@ -40,7 +42,7 @@ def judge(
     kept = Kept.of(earlier, measurement, context)
     findings = tuple(
         _sourced(context, kept.mended(f) if kept else f.mended())
-        for f in merge(_careful(f) for kind in KINDS for f in kind.found(context))
+        for f in merge(_careful(f) for kind in KINDS if judged(kind, context) for f in kind.found(context))
     )
     share = (
         clear_share(context.local_ratio_lu, spec.limits.clearance_lu) if spec.limits.clearance_lu is not None else None
@@ -48,15 +50,52 @@ def judge(
     return Judgement(measurement, context, findings, share)
 
 
+def judged(kind: Kind, context: JudgingContext) -> bool:
+    """Whether a kind can be told at all from what was measured."""
+    return not (kind.wants_stems and context.estimated)
+
+
+def not_judged(context: JudgingContext) -> Mapping[str, str]:
+    """The kinds that cannot be told from what was measured, each with the reason."""
+    without_gain = "" if not context.estimated or context.ducks is not None else _no_gain(context)
+    reasons = {kind.name: _STEMS_WANTED for kind in KINDS if not judged(kind, context)}
+    return reasons | {
+        kind.name: without_gain
+        for kind in KINDS
+        if without_gain and kind.family == "ducking" and kind.name not in reasons
+    }
+
+
+def _no_gain(context: JudgingContext) -> str:
+    found = context.measurement.separation
+    assert found is not None
+    if found.mono:
+        return "The music has no side of its own here, so that its gain cannot be read; the music stem would tell."
+    if found.axis_deg:
+        return (
+            "The voice stands beside the middle, so that the gain of the music cannot be read; a music stem would tell."
+        )
+    return (
+        "The voice sounds on the sides as well, so that the gain of the music cannot be read; a music stem would tell."
+    )
+
+
 def _careful(finding: Finding) -> Finding:
     """As certain as its figure lies beyond its limit; what is more likely wrong than right is a note, and says so."""
     if (beyond := finding.estimate.beyond(finding.limit)) < 1.0:
         finding = replace(finding, certainty=finding.certainty * beyond)
+    if finding.estimate.source == MIX:
+        finding = replace(finding, message=f"{finding.message} {_estimated(finding)}")
     if finding.certainty >= _LIKELY:
         return finding
     return replace(
         finding, severity=NOTE, message=f"{finding.message} This cannot be told with certainty here; listen."
     )
+
+
+def _estimated(finding: Finding) -> str:
+    sure = finding.estimate.uncertainty
+    return f"Estimated from the mix, ±{sure:.{0 if sure >= 1 else 1}f} {finding.unit}."
 
 
 def _sourced(context: JudgingContext, finding: Finding) -> Finding:

@@ -218,6 +218,11 @@ class JudgingContext:
             else at_blocks(moving_mean(self.power, MOMENTARY_TICKS, self.breaks))
         )
 
+    @property
+    def estimated(self) -> bool:
+        """Whether voice and background are estimates from the mix."""
+        return self.measurement.separation is not None
+
     def in_file(self, time_s: float) -> float:
         """A time of the programme as seconds from the first sample of the file."""
         return self.clock.in_file(time_s)
@@ -246,6 +251,8 @@ class Kind:
     find: Callable[[JudgingContext], Iterable[Finding]]
     alone: bool = False
     """Whether it is found from measurement, spec and programme, whatever people say of speech."""
+    wants_stems: bool = False
+    """Whether it cannot be told from estimates of voice and music."""
     reshaped: str = "Draw the ramp of {who} anew"
     """A remedy that gives a move another shape, as a sentence with ``{who}``, ``{amount}`` and ``{signed}`` (dB)."""
 

@@ -12,6 +12,8 @@ _EDGE_S = 0.1
 
 def music_beyond(measurement: Measurement, programme: Programme) -> tuple[tuple[float, float], ...]:
     """Where music crosses an end, and for how long it goes on: pairs of seconds, the first from the programme's in."""
+    if measurement.separation is not None:
+        return ()
     parts = [power for _, power in measurement.music_stems()]
     if not parts:
         return ()

@@ -11,9 +11,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from ..estimate import STEMS, Estimate, exact, value_of
+from ..estimate import MIX, STEMS, Estimate, exact, value_of
 from ..signal.bands import CENTRES_HZ
-from ..units import ABSENT_BELOW_LUFS, Floats, power_to_db
+from ..units import ABSENT_BELOW_LUFS, Floats, db_to_power, power_to_db
 from .audibility import WEIGHTS, audibility, band_audibility, levels_db
 from .loudness import block_mean, mean_lufs
 from .meter import BLOCKS_PER_S, TICKS_PER_BLOCK, TICKS_PER_S
@@ -24,6 +24,43 @@ _WINDOW_BLOCKS = 31
 _LEAST_SPEECH_BLOCKS = 10
 _FIRST_WORD_TICKS = 50
 _ACTIVE = 0.5
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """By how much the ratio of voice to background may lie lower and higher than it was estimated, in LU.
+
+    Per block ``(blocks,)``, NaN where nothing is known of it. Where an estimate is ``plain``, ``open_within_lu`` says
+    how near to a limit it is left open whether that is met; elsewhere the interval says it.
+    """
+
+    low_lu: NDArray[np.float32]
+    high_lu: NDArray[np.float32]
+    plain: NDArray[np.bool_]
+    open_within_lu: float
+
+    def part(self, first: int, last: int) -> "Doubt":
+        """The blocks from ``first`` up to ``last`` alone."""
+        return replace(
+            self, low_lu=self.low_lu[first:last], high_lu=self.high_lu[first:last], plain=self.plain[first:last]
+        )
+
+    def known(self, count: int) -> NDArray[np.bool_]:
+        """Whether anything is known of each of so many blocks."""
+        known = np.zeros(count, dtype=np.bool_)
+        known[: len(self.low_lu)] = np.isfinite(self.low_lu[:count])
+        return known
+
+    def about(self, ratio_lu: float, blocks: NDArray[np.int64]) -> Estimate | None:
+        """A ratio over some blocks with its interval; None where half of them or more are unknown."""
+        here = blocks[blocks < len(self.low_lu)]
+        low, high = self.low_lu[here], self.high_lu[here]
+        known = np.isfinite(low)
+        if not len(here) or 2 * known.sum() <= len(here):
+            return None
+        below, above = float(low[known].mean()), float(high[known].mean())
+        open_within = self.open_within_lu if 2 * self.plain[here].sum() > len(here) else 0.0
+        return Estimate(ratio_lu, ratio_lu - below, ratio_lu + above, MIX, open_within)
 
 
 @dataclass(frozen=True)
@@ -42,6 +79,8 @@ class Balance:
     """Mean squares ``(blocks, 18)`` of the voice in one-third octaves, and below of what lies under it, role by
     role."""
     under_bands: Mapping[str, Floats] = field(default_factory=dict)
+    doubt: "Doubt | None" = None
+    """How far levels may be from the truth; None where stems tell them exactly."""
     active: NDArray[np.bool_] = field(default=None)  # type: ignore[arg-type]
     """Blocks of 100 ms of which half or more is speech; follows from ``flags``."""
 
@@ -74,7 +113,14 @@ class Balance:
                 role: bands[first // TICKS_PER_BLOCK : last // TICKS_PER_BLOCK]
                 for role, bands in self.under_bands.items()
             },
+            self.doubt and self.doubt.part(first // TICKS_PER_BLOCK, last // TICKS_PER_BLOCK),
         )
+
+    def ratio(self, ratio_lu: float | None, blocks: NDArray[np.int64]) -> Estimate | None:
+        """A ratio of the voice over some blocks, as sure as it can be told; None where it cannot."""
+        if ratio_lu is None:
+            return None
+        return exact(ratio_lu, STEMS) if self.doubt is None else self.doubt.about(ratio_lu, blocks)
 
 
 class Band(NamedTuple):
@@ -154,6 +200,8 @@ def local_ratio(balance: Balance) -> Floats:
     if balance.background is None:
         return np.full(len(balance.active), np.nan)
     voice, background, known = local_sums(balance)
+    if balance.doubt is not None:
+        known &= balance.doubt.known(len(known))
     # Differences of the running sums leave dust where there is silence.
     return np.where(known, power_to_db(voice) - power_to_db(np.maximum(background, 1e-15)), np.nan)
 
@@ -179,21 +227,36 @@ def passage(balance: Balance, in_s: float, out_s: float) -> Passage:
     music, effects, background = (
         _under(balance.blocks.get(name), chosen, voice) for name in ("music", "effects", "background")
     )
+    to_background = balance.ratio(_difference(voice, background), chosen)
     return Passage(
         in_s=in_s,
         out_s=out_s,
-        speech=_from_stems(voice),
-        music=_from_stems(music),
-        effects=_from_stems(effects),
-        speech_to_music=_from_stems(_difference(voice, music)),
-        speech_to_background=_from_stems(_difference(voice, background)),
-        first_word=_from_stems(first_word(balance, in_s, out_s)),
-        **_followed(balance, chosen),
+        speech=_level(balance, voice, to_background, of_voice=True),
+        music=_level(balance, music, to_background, of_voice=False),
+        effects=_level(balance, effects, to_background, of_voice=False),
+        speech_to_music=balance.ratio(_difference(voice, music), chosen),
+        speech_to_background=to_background,
+        first_word=balance.ratio(first_word(balance, in_s, out_s), chosen),
+        **({} if balance.doubt else _followed(balance, chosen)),
     )
 
 
-def _from_stems(value: float | None) -> Estimate | None:
-    return None if value is None else exact(value, STEMS)
+def _level(balance: Balance, level: float | None, ratio: Estimate | None, *, of_voice: bool) -> Estimate | None:
+    """A level with its interval: what the voice has more, the background has less, since both together are the mix."""
+    if level is None:
+        return None
+    if balance.doubt is None:
+        return exact(level, STEMS)
+    if ratio is None:
+        return None
+    now, low, high = (_share_db(r if of_voice else -r) for r in (ratio.value, ratio.low, ratio.high))
+    ends = sorted((level + low - now, level + high - now))
+    return Estimate(level, ends[0], ends[1], MIX)
+
+
+def _share_db(ratio_lu: float) -> float:
+    """The level of one of two that stand so far apart, against both together."""
+    return float(-power_to_db(1 + db_to_power(-ratio_lu)))
 
 
 def _followed(balance: Balance, chosen: NDArray[np.int64]) -> dict[str, Any]:

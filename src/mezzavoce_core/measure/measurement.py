@@ -6,21 +6,26 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from ..estimate import MIX, STEMS
 from ..media.layouts import channel_weights
 from ..media.probe import FileInfo
 from ..signal.bands import FRAMES_PER_S
 from ..signal.mono import ReadStretch
+from ..signal.outline import BANDS as OUTLINE_BANDS
+from ..signal.spectrum import COLUMNS, summed
 from ..signal.spectrum import FRAMES_PER_S as SPECTRA_PER_S
-from ..signal.spectrum import summed
 from ..signal.steps import step_nats
 from ..units import Floats, db_to_power
 from .ducks import MusicGain
 from .loudness import programme_power
 from .meter import TICKS_PER_BLOCK, TICKS_PER_S, Levels
 from .programme import Programme
-from .speech import find_speech
+from .separation.estimates import Separation
+from .speech import Speech, find_speech
 from .stems.rest import Rest
 
+ESTIMATED_VOICE, ESTIMATED_MUSIC = "voice, estimated", "music, estimated"
+_NO_SPECTRUM, _NO_OUTLINE = np.zeros((0, COLUMNS), dtype=np.int16), np.zeros((0, OUTLINE_BANDS), dtype=np.int16)
 _VOICE_ALONE_DB = 1.0
 """So little over the voice that it holds, a stem holds nothing else."""
 
@@ -53,7 +58,7 @@ class StemLevels:
     delay_s: float
     coherence: float | None
     derived: bool = False
-    """Whether it was not delivered: what the mix holds beside the stems that were."""
+    """Whether it was not delivered: what the mix holds beside the stems that were, or an estimate."""
     held: tuple[Held, ...] = ()
     """What it holds of other stems as well: a music stem the voice, a dialogue stem the music."""
 
@@ -70,6 +75,13 @@ class Measurement:
     """What was done to the gain of the music, on the clock of ``mix``; None without stems of dialogue and music."""
     rest: Rest | None = None
     """What the stems leave of the mix; None without stems."""
+    separation: Separation | None = None
+    """Voice and background as they were estimated where stems were wanting; ``stems`` then holds their levels."""
+
+    @property
+    def separated_by(self) -> str | None:
+        """Where the levels of voice and background come from: ``stems`` or ``mix``; None where none are known."""
+        return MIX if self.separation is not None else STEMS if self.stems else None
 
     @property
     def duration_s(self) -> float:
@@ -94,7 +106,38 @@ class Measurement:
             stems=stems,
             gain=gain,
             rest=rest,
+            separation=None if self.separation is None else self.separation.between(first, last),
         )
+
+    def with_estimates(self, separation: Separation, spectrum: NDArray[np.int16] | None = None) -> "Measurement":
+        """The same with voice and background as they were estimated from the mix.
+
+        ``spectrum`` is that of what lies off the axis of the dialogue, from which the gain of the music is read.
+        """
+        share = _whole(separation.voice_share, len(self.mix.power))[:, None]
+        own = replace(
+            self.mix,
+            power=self.mix.power * share,
+            bands=separation.voice_bands,
+            spectrum=_NO_SPECTRUM,
+            gaps=(),
+            outline=_NO_OUTLINE,
+        )
+        quiet = np.zeros_like(self.mix.sample_peak)
+        under = replace(
+            own,
+            power=self.mix.power * (1 - share),
+            bands=separation.under_bands,
+            spectrum=_NO_SPECTRUM if spectrum is None else spectrum,
+            sample_peak=quiet,
+            true_peak=quiet,
+        )
+        # How far a voice could be raised is not known from its own peaks; those of the mix are a safe bound.
+        stems = tuple(
+            StemLevels(name, role, levels, 0.0, 0.0, None, derived=True)
+            for name, role, levels in ((ESTIMATED_VOICE, "dialogue", own), (ESTIMATED_MUSIC, "music", under))
+        )
+        return replace(self, stems=stems, separation=separation)
 
     def with_music_gain(self, music: ReadStretch | None = None, rate_hz: int = 0) -> "Measurement":
         """The same with what was done to the gain of the music, as far as stems tell it.
@@ -104,12 +147,23 @@ class Measurement:
         from .music_gain import find_gain  # noqa: PLC0415  (a mix without stems is measured far more often, and does not wait for it)
 
         voice = self.role_power("dialogue")
-        if voice is None or not self.has("music"):
+        if voice is None or not self.has("music") or (self.separation is not None and not self._off_axis_told()):
             return self
         listen = None if music is None else partial(step_nats, music, rate_hz)
         return replace(
-            self, gain=find_gain(self.music_levels(), [(s.in_s, s.out_s) for s in find_speech(voice)], listen=listen)
+            self, gain=find_gain(self.music_levels(), [(s.in_s, s.out_s) for s in self.speech() or ()], listen=listen)
         )
+
+    def speech(self) -> tuple[Speech, ...] | None:
+        """Where somebody speaks; None where nothing tells."""
+        if self.separation is not None:
+            return self.separation.speech
+        voice = self.role_power("dialogue")
+        return None if voice is None else find_speech(voice)
+
+    def _off_axis_told(self) -> bool:
+        """Whether what lies off the axis of the dialogue is music alone, so that its gain can be read there."""
+        return bool(self.separation and self.separation.tells_gain and any(len(s.levels.spectrum) for s in self.stems))
 
     def music_levels(self, first: int = 0, last: int | None = None) -> Floats:
         """Levels of all music together, ``(frames of 20 ms, columns)`` in dB, from frame ``first`` up to ``last``.
@@ -183,6 +237,11 @@ def inside(programme: Programme) -> NDArray[np.bool_]:
     # The last tick may be one that the signal does not fill.
     flags[-1] = flags[-2]
     return flags
+
+
+def _whole(values: NDArray[np.float32], count: int) -> NDArray[np.float32]:
+    """So many values, with nothing at the end where there are fewer."""
+    return np.concatenate([values[:count], np.zeros(max(0, count - len(values)), dtype=values.dtype)])
 
 
 def _cropped(levels: Levels, first: int, last: int, quiet: NDArray[np.bool_], rate_hz: int) -> Levels:

@@ -3,6 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from ..units import Floats
+
 OVERSAMPLING = 4
 _HALF_TAPS = 16
 _KAISER_BETA = 8.0
@@ -20,6 +22,16 @@ def k_weighting(rate_hz: int) -> NDArray[np.float64]:
     matched to the response at 48 kHz (source: BS.1770-5 Annex 1; the prototype's figures are from memory).
     """
     return np.array([_shelf(rate_hz), _high_pass(rate_hz)])
+
+
+def k_response(rate_hz: int, hz: Floats) -> Floats:
+    """What K-weighting makes of the power at some frequencies, as factors."""
+    z = np.exp(-2j * np.pi * np.asarray(hz, dtype=np.float64) / rate_hz)
+    response = np.ones(z.shape, dtype=np.complex128)
+    for b0, b1, b2, a1, a2 in k_weighting(rate_hz):
+        response *= (b0 + b1 * z + b2 * z * z) / (1 + a1 * z + a2 * z * z)
+    power: Floats = np.abs(response) ** 2
+    return power
 
 
 def recursion(sections: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from functools import partial
 
-from ...estimate import exact
+from ...estimate import Estimate, exact
 from ...measure.balance import clear_share
 from ..model import MUST, SHOULD, Finding, JudgingContext, Kind
 from ..remedies.programme_gain import programme_gain
@@ -29,12 +29,21 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         out_s=context.speech[-1].out_s,
         title="Too little of the speech is clear",
         message=f"Only {100 * share:.0f} % of the speech stands {wanted}",
-        estimate=exact(share),
+        estimate=_as_sure(context, share, limits.clearance_lu),
         limit=limits.clear_share_min,
         unit="of 1",
         role="dialogue",
         mend=partial(programme_gain, context, limits.clearance_lu, limits.clear_share_min),
     )
+
+
+def _as_sure(context: JudgingContext, share: float, clearance_lu: float) -> Estimate:
+    """The share with the one that it would be if every ratio lay a little lower, or a little higher."""
+    open_lu = context.balance.doubt.open_within_lu if context.balance and context.balance.doubt else 0.0
+    low, high = (clear_share(context.local_ratio_lu + by, clearance_lu) for by in (-open_lu, open_lu))
+    assert low is not None
+    assert high is not None
+    return Estimate(share, low, high) if open_lu else exact(share)
 
 
 def _all_over(context: JudgingContext, clearance_lu: float) -> bool:

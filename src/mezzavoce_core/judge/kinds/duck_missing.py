@@ -36,7 +36,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             in_s=passage.in_s,
             out_s=passage.out_s,
             title="Music does not give way",
-            message=f"The music stays up through this passage: the voice stands {measured:.1f} LU over the "
+            message=f"The music stays up through this passage: the voice stands {ratio_of_all.told} LU over the "
             f"background; {limits.clearance_lu:g} LU are wanted.",
             estimate=ratio_of_all,
             limit=limits.clearance_lu,

@@ -272,4 +272,4 @@ def _medians(values: Floats, begins: NDArray[np.int64], length: int) -> Floats:
     return medians
 
 
-KIND = Kind("duck-one-sided", "ducking", "lowered on one side", find)
+KIND = Kind("duck-one-sided", "ducking", "lowered on one side", find, wants_stems=True)

@@ -5,7 +5,6 @@ from functools import partial
 
 import numpy as np
 
-from ...estimate import exact
 from ...measure.balance import Passage, blocks_between
 from ..ducking import duck_finding, known_ducks, off_usual_db, served
 from ..model import MUST, SHOULD, Finding, JudgingContext, Kind
@@ -37,7 +36,9 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         in_s, out_s, lowest = thin[0][0].in_s, thin[-1][0].out_s, min(r for _, r in thin)
         severe = limits.clearance_must_lu is not None and round(lowest, 1) < limits.clearance_must_lu
         blocks = np.concatenate([blocks_between(balance.active, p.in_s, p.out_s) for p, _ in thin])
-        elsewhere = deeper(context, duck)
+        estimate, elsewhere = balance.ratio(lowest, blocks), deeper(context, duck)
+        if estimate is None:
+            continue
         yield duck_finding(
             KIND,
             duck,
@@ -46,11 +47,11 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             out_s=out_s,
             title="Music gives way too little",
             message=(
-                f"The music falls by {duck.depth_db:.1f} dB and leaves the voice {lowest:.1f} LU over it; "
+                f"The music falls by {duck.depth_db:.1f} dB and leaves the voice {estimate.told} LU over it; "
                 f"{limits.clearance_lu:g} LU are wanted. "
                 f"Let it fall further."
             ),
-            estimate=exact(lowest),
+            estimate=estimate,
             limit=limits.clearance_lu,
             unit="LU",
             leans_on=elsewhere,

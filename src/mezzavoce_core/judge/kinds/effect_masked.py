@@ -44,4 +44,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("effect-masked", "effects", "important effect covered", find)
+KIND = Kind("effect-masked", "effects", "important effect covered", find, wants_stems=True)

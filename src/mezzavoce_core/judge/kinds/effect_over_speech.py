@@ -100,4 +100,4 @@ def _covered(context: JudgingContext, in_s: float, out_s: float) -> tuple[float,
     return min([in_s, *(first for first, _ in thin)]), max([out_s, *(last for _, last in thin)])
 
 
-KIND = Kind("effect-over-speech", "effects", "effect over the voice", find)
+KIND = Kind("effect-over-speech", "effects", "effect over the voice", find, wants_stems=True)

@@ -34,7 +34,7 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             in_s=passage.in_s,
             out_s=out_s,
             title=f"First word under the {under}",
-            message=f"The first word stands {first.value:.1f} LU over the {under}; {limit:g} LU are wanted. Clear the "
+            message=f"The first word stands {first.told} LU over the {under}; {limit:g} LU are wanted. Clear the "
             "first half second.",
             estimate=first,
             limit=limit,

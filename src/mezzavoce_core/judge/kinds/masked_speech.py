@@ -35,6 +35,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     if context.balance is None:
         return
     for passage in context.passages or ():
+        if passage.speech_to_background is None and context.estimated:
+            continue
         thin = list(thin_stretches(context, passage)) if limits.clearance_lu is not None else []
         for first, last, blocks in thin:
             yield _finding(context, first, last, blocks)
@@ -106,6 +108,8 @@ def _finding(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray
     assert limits.clearance_lu is not None
     assert balance is not None
     lowest = float(context.local_ratio_lu[blocks].min())
+    estimate = balance.ratio(lowest, blocks)
+    assert estimate is not None
     severe = limits.clearance_must_lu is not None and round(lowest, 1) < limits.clearance_must_lu
     under, elsewhere = loudest_under(balance, blocks), further_down(context, in_s, out_s)
     return Finding(
@@ -115,9 +119,9 @@ def _finding(context: JudgingContext, in_s: float, out_s: float, blocks: NDArray
         in_s=in_s,
         out_s=out_s,
         title=f"Words covered by the {under}",
-        message=f"The voice stands only {lowest:.1f} LU over the {under} at the thinnest place; "
+        message=f"The voice stands only {estimate.told} LU over the {under} at the thinnest place; "
         f"{limits.clearance_lu:g} LU are wanted.",
-        estimate=exact(lowest),
+        estimate=estimate,
         limit=limits.clearance_lu,
         unit="LU",
         role=under,

@@ -47,4 +47,4 @@ def _finding(context: JudgingContext, meeting: Meeting) -> Finding:
     )
 
 
-KIND = Kind("music-overlap", "music", "two cues at once", find)
+KIND = Kind("music-overlap", "music", "two cues at once", find, wants_stems=True)

@@ -32,4 +32,6 @@ def find(context: JudgingContext) -> Iterator[Finding]:
         )
 
 
-KIND = Kind("music-overrun", "music", "music past the end", find, reshaped="Fade {who} out before the end")
+KIND = Kind(
+    "music-overrun", "music", "music past the end", find, wants_stems=True, reshaped="Fade {who} out before the end"
+)

@@ -207,4 +207,4 @@ def _energy_db(power: Floats) -> float:
     return float(_level_db(power.max(initial=0.0)))
 
 
-KIND = Kind("stems-off", "signal", "stems off the mix", find)
+KIND = Kind("stems-off", "signal", "stems off the mix", find, wants_stems=True)

@@ -8,7 +8,7 @@ from math import ceil
 import numpy as np
 from numpy.typing import NDArray
 
-from ...estimate import exact
+from ...estimate import Estimate, exact
 from ...measure.balance import Passage, blocks_between
 from ..deviation import deviating
 from ..model import NOTE, SHOULD, Finding, JudgingContext, Kind
@@ -27,8 +27,8 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     if balance is None or limits.clearance_lu is None:
         return
     for passage, off in off_from_others(context):
-        ratio = passage.speech_to_background_lu
-        if off >= 0 or ratio is None or round(ratio, 1) >= limits.clearance_lu:
+        ratio = passage.speech_to_background
+        if off >= 0 or ratio is None or round(ratio.value, 1) >= limits.clearance_lu:
             continue
         assert limits.voice_spread_lu is not None
         blocks = blocks_between(balance.active, passage.in_s, passage.out_s)
@@ -44,11 +44,11 @@ def find(context: JudgingContext) -> Iterator[Finding]:
             out_s=passage.out_s,
             title="Voice too low",
             message=(
-                f"The voice lies {-off:.1f} LU under the other passages, where {limits.voice_spread_lu:g} LU "
-                f"are one level, and only {ratio:.1f} LU over the "
+                f"The voice lies {_as_sure(passage, -off).told} LU under the other passages, where "
+                f"{limits.voice_spread_lu:g} LU are one level, and only {ratio.told} LU over the "
                 f"background, where {limits.clearance_lu:g} LU are wanted. Raise it to its neighbours."
             ),
-            estimate=exact(-off),
+            estimate=_as_sure(passage, -off),
             limit=limits.voice_spread_lu,
             unit="LU",
             role="dialogue",
@@ -91,14 +91,22 @@ def find_uneven(context: JudgingContext) -> Iterator[Finding]:
             in_s=passage.in_s,
             out_s=passage.out_s,
             title="Voice at another level",
-            message=f"The voice lies {abs(off):.1f} LU {'over' if off > 0 else 'under'} the other passages; within "
-            f"{limit:g} LU it is one level.",
-            estimate=exact(abs(off)),
+            message=f"The voice lies {_as_sure(passage, abs(off)).told} LU {'over' if off > 0 else 'under'} the other "
+            f"passages; within {limit:g} LU it is one level.",
+            estimate=_as_sure(passage, abs(off)),
             limit=limit,
             unit="LU",
             role="dialogue",
             mend=partial(matched_level, context, off, limit, [passage], partial(_moved, context, passage)),
         )
+
+
+def _as_sure(passage: Passage, off_lu: float) -> Estimate:
+    """How far a voice stands off, as sure as its level is."""
+    level = passage.speech
+    if level is None or not level.uncertainty:
+        return exact(off_lu)
+    return replace(level, value=off_lu, low=off_lu - level.uncertainty, high=off_lu + level.uncertainty)
 
 
 def _moved(context: JudgingContext, passage: Passage, gain_db: float) -> Remedy:

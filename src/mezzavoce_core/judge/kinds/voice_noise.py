@@ -49,4 +49,4 @@ def find(context: JudgingContext) -> Iterator[Finding]:
     )
 
 
-KIND = Kind("voice-noise", "voice", "noise behind the voice", find)
+KIND = Kind("voice-noise", "voice", "noise behind the voice", find, wants_stems=True)

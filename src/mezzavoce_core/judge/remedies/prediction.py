@@ -104,7 +104,7 @@ def with_gain(balance: Balance, role: str, factor: Floats, *, bands: bool = True
         under = {**under, role: _scaled(under[role], block_mean(factor))}
     voice, music, effects, background = parts.values()
     assert voice is not None
-    return Balance(voice, music, effects, background, balance.flags, voice_bands, under, balance.active)
+    return Balance(voice, music, effects, background, balance.flags, voice_bands, under, balance.doubt, balance.active)
 
 
 def _scaled(bands: Floats, factor: Floats) -> Floats:
