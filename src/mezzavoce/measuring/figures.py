@@ -29,6 +29,7 @@ def figures(detail: dict[str, Any], findings: list[dict[str, Any]]) -> dict[str,
         "clear_share": detail["clear_share"],
         "ratios_lu": ratios,
         "music_ratios_lu": music,
+        "estimated": detail.get("separation") == "mix",
         "must": sum(f["severity"] == "must" for f in findings),
         "should": sum(f["severity"] == "should" for f in findings),
     }

@@ -19,11 +19,14 @@ from ..notes.actions import UndoableAction, last_undoable_action
 from ..notes.models import Placement
 from ..notes.selectors import Marked, marked
 from .bands import BandPicture, bands_of
+from .estimated import Estimated, estimated
 from .pictures import Picture, picture_of
 from .ranges import RangeWords, range_words, remarks
 from .verdict import figures, sentence
 from .versions import version_of_review
 
+UNSURE, LIKELY = "listen", 0.5
+"""The word for what is more likely wrong than right."""
 _DUCK = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s", "open_lufs", "bed_lufs")
 
 
@@ -102,7 +105,7 @@ class Review:
     def word(self, item: Marked) -> str:
         """The word at the end of a mark's line: weight while open, then the decision, then the editor's answer."""
         if item.is_open:
-            return item.severity
+            return UNSURE if item.evidence.get("certainty", 1.0) < LIKELY else item.severity
         answer = self.answers.get(item.note.pk) if item.note else None
         return Answer.What(answer.what).label if answer else item.state
 
@@ -171,6 +174,11 @@ class Review:
     def bands(self) -> BandPicture | None:
         """Voice over what lies under it, band by band, for a finding that is about words."""
         return bands_of(self.chosen.evidence, self.judgement.detail) if self.chosen and self.judgement else None
+
+    @property
+    def estimated(self) -> Estimated | None:
+        """What is estimated from the mix, and what cannot be told from it; None where stems tell."""
+        return estimated(self.judgement.detail) if self.judgement else None
 
     @property
     def range(self) -> RangeWords:

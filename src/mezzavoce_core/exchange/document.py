@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from ..estimate import value_of
+from ..estimate import MIX, value_of
 from ..judge.judging import not_judged
 from ..judge.model import Finding, Judgement, JudgingContext
 from ..judge.remedy import BandCuts, LevelMove, ProgrammeGain, Remedy
@@ -40,12 +40,12 @@ def document(judgement: Judgement) -> dict[str, Any]:
         ],
         "separation": None if context.passages is None else measurement.separated_by,
         "not_judged": [{"kind": name, "why": why} for name, why in not_judged(context).items()],
-        "passages": None if context.passages is None else [_passage(p, at) for p in context.passages],
+        "passages": None if context.passages is None else [_passage(p, context) for p in context.passages],
         "clear_share": figure(judgement.clear_share),
         "ducks": None if context.ducks is None else [_duck(d, at) for d in context.ducks],
         "cues": None if context.cues is None else [_cue(c, at) for c in context.cues],
         "captions": None if context.captions is None else _captions(context.captions, at),
-        "stems": [_stem(s) for s in measurement.stems],
+        "stems": [] if context.estimated else [_stem(s) for s in measurement.stems],
         "findings": [finding_dict(f, context.clock) for f in judgement.findings],
         "spec": context.spec.as_dict(),
         "verdict": judgement.verdict,
@@ -133,10 +133,12 @@ def _loudness(judgement: Judgement) -> dict[str, Any]:
     }
 
 
-def _passage(p: Passage, at: Callable[[float], float]) -> dict[str, Any]:
+def _passage(p: Passage, context: JudgingContext) -> dict[str, Any]:
+    separation = context.measurement.separation
     return {
-        "in_s": at(p.in_s),
-        "out_s": at(p.out_s),
+        "in_s": context.in_file(p.in_s),
+        "out_s": context.in_file(p.out_s),
+        "conditions": list(separation.conditions_between(p.in_s, p.out_s)) if separation else [],
         "speech_lufs": figure(value_of(p.speech)),
         "music_lufs": figure(value_of(p.music)),
         "effects_lufs": figure(value_of(p.effects)),
@@ -206,6 +208,8 @@ def finding_dict(finding: Finding, clock: Clock) -> dict[str, Any]:
         "title": finding.title,
         "message": finding.message,
         "measured": figure(finding.measured),
+        "uncertainty": figure(finding.estimate.uncertainty) or None,
+        "estimated": finding.estimate.source == MIX,
         "limit": finding.limit,
         "unit": finding.unit,
         "also": list(finding.also),

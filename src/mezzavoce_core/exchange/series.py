@@ -10,11 +10,11 @@ import numpy as np
 
 from ..judge.kinds.duck_one_sided import KIND as ONE_SIDED
 from ..judge.model import Judgement, JudgingContext
-from ..measure.balance import audible_series
+from ..measure.balance import Balance, audible_series
 from ..measure.loudness import MOMENTARY_TICKS, SHORT_TERM_TICKS, at_blocks, block_mean, moving_mean
 from ..measure.meter import TICKS_PER_BLOCK
 from ..measure.speech import active_share
-from ..units import Floats, amplitude_to_db, power_to_lufs
+from ..units import Floats, amplitude_to_db, db_to_power, power_to_db, power_to_lufs
 
 BLOCK_S = 0.1
 ABSENT = -32768
@@ -28,6 +28,9 @@ _PAGE_CURVES = (
     "local_ratio_lu",
     "speech_probability",
     "true_peak_dbtp",
+    "background_low_lufs",
+    "background_high_lufs",
+    "ratio_doubt_lu",
 )
 _SILENCE_LUFS = -100.0
 
@@ -77,7 +80,26 @@ def _of_the_stems(context: JudgingContext) -> dict[str, Floats]:
         if balance is None
         else {"speech": balance.voice, **{role: getattr(balance, role) for role in roles}}
     )
-    return {f"{name}_lufs": absent if power is None else _level(block_mean(power)) for name, power in parts.items()}
+    levels = {f"{name}_lufs": absent if power is None else _level(block_mean(power)) for name, power in parts.items()}
+    return levels | _doubtful(balance, levels["background_lufs"])
+
+
+def _doubtful(balance: Balance | None, background_lufs: Floats) -> dict[str, Floats]:
+    """From where to where the background may lie, and how far the ratio may be off; NaN where it is known exactly."""
+    names = ("background_low_lufs", "background_high_lufs", "ratio_doubt_lu")
+    if balance is None or balance.doubt is None or balance.background is None:
+        return dict.fromkeys(names, np.full(len(background_lufs), np.nan))
+    voice, under = balance.blocks["voice"], balance.blocks["background"]
+    ratio = power_to_db(np.maximum(voice, 1e-15)) - power_to_db(np.maximum(under, 1e-15))
+    below, above = (_over(part, len(ratio)) for part in (balance.doubt.low_lu, balance.doubt.high_lu))
+    shares = [-power_to_db(1 + db_to_power(ratio + by)) for by in (0.0, -below, above)]
+    spoken = np.where(balance.active, 0.0, np.nan)
+    found = background_lufs + shares[2] - shares[0] + spoken, background_lufs + shares[1] - shares[0] + spoken
+    return dict(zip(names, (*found, (below + above) / 2 + spoken), strict=True))
+
+
+def _over(values: Floats, count: int) -> Floats:
+    return np.concatenate([values[:count], np.full(max(0, count - len(values)), np.nan)])
 
 
 def _of_speech(context: JudgingContext) -> dict[str, Floats]:

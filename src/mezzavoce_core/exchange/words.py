@@ -40,6 +40,10 @@ def short_name(kind: str) -> str:
     return _KINDS[kind].short if kind in _KINDS else kind.replace("-", " ")
 
 
+_WHOLE = 0.95
+"""From this uncertainty on whole figures are enough."""
+
+
 def figure_words(finding: dict[str, Any], name: str) -> str:
     """What was ``measured`` or its ``limit``, with as many digits as its unit is worth; "" where there is none."""
     value, unit = finding[name], finding["unit"]
@@ -47,7 +51,11 @@ def figure_words(finding: dict[str, Any], name: str) -> str:
         return ""
     if unit == "of 1" and finding["kind"] in _SHARES:
         return f"{100 * value:.0f} %"
-    return f"{value:.{_DIGITS.get(unit, 1)}f} {unit}".rstrip()
+    digits, doubt = _DIGITS.get(unit, 1), finding.get("uncertainty") if name == "measured" else None
+    if doubt and doubt >= _WHOLE:
+        # A tenth would be more than is known.
+        return f"{value:.0f} ± {doubt:.0f} {unit}"
+    return f"{value:.{digits}f}{f' ± {doubt:.{digits}f}' if doubt else ''} {unit}".rstrip()
 
 
 def in_sentence(words: str) -> str:

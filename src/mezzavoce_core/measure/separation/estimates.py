@@ -62,6 +62,14 @@ class Separation:
         part = self.music[round(in_s * BLOCKS_PER_S) : max(round(in_s * BLOCKS_PER_S) + 1, round(out_s * BLOCKS_PER_S))]
         return bool(len(part) and (part > 0.5).mean() > 0.5)
 
+    def conditions_between(self, in_s: float, out_s: float) -> tuple[str, ...]:
+        """What makes estimates less sure in a stretch."""
+        part = self.conditions[
+            round(in_s * BLOCKS_PER_S) : max(round(in_s * BLOCKS_PER_S) + 1, round(out_s * BLOCKS_PER_S))
+        ]
+        held = int(np.bitwise_or.reduce(part)) if len(part) else 0
+        return tuple(name for k, name in enumerate(CONDITIONS) if held >> k & 1)
+
     @property
     def tells_gain(self) -> bool:
         """Whether what lies off the axis is music alone, so that what was done to its gain can be read there."""

@@ -30,6 +30,8 @@ export function takeCurves(series, store) {
     background_lufs: under,
     speech_probability: share,
     momentary_lufs: whole,
+    background_low_lufs: low,
+    background_high_lufs: high,
   } = series.curves;
   const hasLevels = spoken.some((v) => !Number.isNaN(v));
   const active = Array.from(share, (v) => v >= 0.5);
@@ -38,6 +40,10 @@ export function takeCurves(series, store) {
     music: smoothLevel(music, SMOOTHED.music),
     under: smoothLevel(under, SMOOTHED.under),
     effects: effects.some((v) => v > NOTHING_LUFS) ? smoothLevel(effects, SMOOTHED.effects) : null,
+    // From where to where what lies under the voice may lie; null where that is known exactly.
+    doubt: low?.some((v) => !Number.isNaN(v))
+      ? { low: smoothLevel(low, SMOOTHED.under), high: smoothLevel(high, SMOOTHED.under) }
+      : null,
   };
   const where = (curve) => curve.map((value, i) => (active[i] ? value : NaN));
   store.set({

@@ -16,9 +16,13 @@ export function makeReadout(store) {
       ["music", music[at], "LUFS", "m"],
       ["gap", series.curves.local_ratio_lu[at], "LU", ""],
     ];
+    const doubt = series.curves.ratio_doubt_lu?.[at];
     const shown = (value) => (Number.isFinite(value) && value > SILENT_LUFS ? value.toFixed(1) : "–");
     place.innerHTML = words
-      .map(([name, value, unit, tone]) => `${name} <b class="${tone}">${shown(value)}</b> ${unit}`)
+      .map(([name, value, unit, tone]) => {
+        const unsure = name === "gap" && Number.isFinite(doubt) && Number.isFinite(value);
+        return `${name} <b class="${tone}">${shown(value)}${unsure ? ` ± ${doubt.toFixed(0)}` : ""}</b> ${unit}`;
+      })
       .join("&ensp;");
   }
 

@@ -28,6 +28,7 @@ export function drawLevels(pen, lane, scale, state, colours) {
   const view = seen(state.series, scale);
   const y = (level) => levelY(lane, level, ladder);
   drawGaps(pen, lane, view, y, state, colours);
+  if (state.doubt) drawDoubt(pen, view, y, state.doubt, ladder, colours);
   if (effects)
     line(pen, view, view.of(effects), y, {
       colour: colours.effects,
@@ -39,6 +40,20 @@ export function drawLevels(pen, lane, scale, state, colours) {
   drawDucks(pen, y, scale, state, colours);
   line(pen, view, view.of(voice), y, { colour: colours.voice, width: 3.2, below: ladder.bottom });
   if (state.proposal) drawProposal(pen, view, y, scale, state, colours);
+}
+
+/** A pale band around what lies under the voice: an estimate lies in it nine times in ten. */
+function drawDoubt(pen, view, y, doubt, ladder, colours) {
+  const low = view.of(doubt.low).low;
+  const high = view.of(doubt.high).high;
+  pen.fillStyle = colours.music;
+  pen.globalAlpha = 0.2;
+  for (let i = view.first; i < view.last; i += 1) {
+    if (Number.isNaN(low[i]) || Number.isNaN(high[i])) continue;
+    const top = y(high[i]);
+    pen.fillRect(view.x(i) - view.step / 2, top, view.step, y(Math.max(low[i], ladder.bottom)) - top);
+  }
+  pen.globalAlpha = 1;
 }
 
 /** From where to where a duck is seen, as far as its four times are known. */
