@@ -54,7 +54,7 @@ class SpeechEvents:
 
 
 class VoiceNetwork:
-    """Leaves of a mono sound what it holds for voice. One for each thread."""
+    """Leaves of a mono sound what it holds for voice. For one stretch of sound, and one thread."""
 
     def __init__(self) -> None:
         """Raises ModelError where the model cannot be had, or is not the one that was published."""

@@ -2,9 +2,8 @@
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor, Future
-from contextlib import contextmanager
 from dataclasses import dataclass
-from queue import SimpleQueue
+from threading import Lock
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +18,7 @@ from .spatial import BANDS, channel_roles, cut_for
 
 _LEAD_S, _AFTER_S = 1.0, 0.4
 _LONGEST_S, _APART_S = 30.0, 1.5
+_AT_ONCE, _WORTH_A_NETWORK_S = 4, 45.0
 _PER_TICK = VOICE_RATE_HZ // TICKS_PER_S
 _SHARED_TICKS = 11
 _LEAST = 1e-14
@@ -97,26 +97,36 @@ def listen(
         np.zeros((ticks, BANDS), dtype=np.float32),
         np.zeros(ticks, dtype=np.bool_),
     )
-    with _networks() as networks:
-        waiting: list[tuple[Stretch, Future[tuple[Block, Block]]]] = []
-        done_s = 0.0
-        for stretch, mono in _cut_out(blocks, wanted, on_axis):
+    lanes = [_Lane() for _ in range(_lanes(wanted))]
+    waiting: list[tuple[Stretch, Future[tuple[Block, Block]]]] = []
+    done_s = 0.0
+    try:
+        for k, (stretch, mono) in enumerate(_cut_out(blocks, wanted, on_axis)):
+            lane = lanes[k % len(lanes)]
             if threads is None:
-                _keep(found, stretch, _hear(networks, mono))
-                heard(done_s := done_s + len(mono) / VOICE_RATE_HZ)
+                _keep(found, stretch, lane.hear(mono))
+                heard(done_s := done_s + (stretch.last - stretch.first) / TICKS_PER_S)
                 continue
-            waiting.append((stretch, threads.submit(_hear, networks, mono)))
+            waiting.append((stretch, threads.submit(lane.hear, mono)))
             # Few enough at a time that hours of sound do not wait in memory.
-            while len(waiting) > 4:
+            while len(waiting) > _AT_ONCE:
                 done_s = _next(found, waiting, done_s, heard)
         while waiting:
             done_s = _next(found, waiting, done_s, heard)
+    finally:
+        for lane in lanes:
+            lane.close()
     return found
+
+
+def _lanes(wanted: Sequence[Stretch]) -> int:
+    """How many networks hear, whatever threads there are: so that the result does not depend on them."""
+    return min(_AT_ONCE, 1 + sum(s.last - s.first for s in wanted) // round(_WORTH_A_NETWORK_S * TICKS_PER_S))
 
 
 def _next(
     found: NetworkVoice,
-    waiting: "list[tuple[Stretch, Future[tuple[Block, Block]]]]",
+    waiting: list[tuple[Stretch, Future[tuple[Block, Block]]]],
     done_s: float,
     heard: Callable[[float], None],
 ) -> float:
@@ -127,22 +137,27 @@ def _next(
     return done_s
 
 
-@contextmanager
-def _networks() -> "Iterator[SimpleQueue[VoiceNetwork]]":
-    """Networks that are not in use."""
-    idle: SimpleQueue[VoiceNetwork] = SimpleQueue()
-    try:
-        yield idle
-    finally:
-        while not idle.empty():
-            idle.get().close()
+class _Lane:
+    """A network and the stretches that it hears one after the other: it remembers a little of what it heard."""
+
+    def __init__(self) -> None:
+        self._mine, self._network = Lock(), None
+
+    _network: VoiceNetwork | None
+
+    def hear(self, mono: Mono) -> tuple[Block, Block]:
+        """Power of the network's voice and its product with the sound, ``(ticks, 26)`` each."""
+        with self._mine:
+            self._network = self._network or VoiceNetwork()
+            voice = self._network.voice(mono)
+        return _powers(voice, mono)
+
+    def close(self) -> None:
+        if self._network is not None:
+            self._network.close()
 
 
-def _hear(networks: "SimpleQueue[VoiceNetwork]", mono: Mono) -> tuple[Block, Block]:
-    """Power of the network's voice and its product with the sound, ``(ticks, 26)`` each."""
-    network = networks.get() if not networks.empty() else VoiceNetwork()
-    voice = network.voice(mono)
-    networks.put(network)
+def _powers(voice: Mono, mono: Mono) -> tuple[Block, Block]:
     cut = cut_for(VOICE_RATE_HZ)
     whole = np.zeros((1, cut.size), dtype=np.float32)
     powers = []

@@ -166,10 +166,12 @@ def _shares(rate_hz: int, size: int, window_energy: float) -> Floats:
     width = rate_hz / size
     half = np.maximum(CENTRES_HZ * (2 ** (1 / 6) - 2 ** (-1 / 6)), width) / 2
     low = (np.arange(size // 2 + 1) - 0.5) * width
-    inside = np.minimum(low[:, None] + width, (CENTRES_HZ + half)[None]) - np.maximum(
-        low[:, None], (CENTRES_HZ - half)[None]
-    )
-    share = np.clip(inside / width, 0, 1) * ((CENTRES_HZ + half)[None] <= rate_hz / 2)
+    lower, upper = CENTRES_HZ - half, CENTRES_HZ + half
+    there = upper <= rate_hz / 2
+    # What lies under the lowest and over the highest band counts with them, so that nothing of the loudness is lost.
+    lower[0], upper[np.flatnonzero(there)[-1]] = -width, rate_hz
+    inside = np.minimum(low[:, None] + width, upper[None]) - np.maximum(low[:, None], lower[None])
+    share = np.clip(inside / width, 0, 1) * there
     weighted = share * k_response(rate_hz, np.arange(size // 2 + 1) * width)[:, None]
     shares: Floats = weighted.T * 2 / (size * window_energy)
     return shares
