@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from tests.evaluation import kept, material, remedies
+from tests.evaluation import kept, material, mix_plans, mix_scores, mix_tables, remedies
 from tests.evaluation.plans import HELD, TUNED, again, plans
 from tests.evaluation.tables import by_limit, by_music, figures, together
 
@@ -83,6 +83,17 @@ def _remedied(options):
         )
 
 
+def _alone(options):
+    """What is told from mixes without their stems."""
+    for half in _HALVES[options.half]:
+        with ProcessPoolExecutor(os.cpu_count()) as pool:
+            scores = list(pool.map(mix_scores.scored, mix_plans.mix_plans(half, options.scale)))
+        yield (
+            f"## {_NAMES[half]}\n\n{_table(mix_tables.HEAD, mix_tables.figures(scores))}\n"
+            f"### {_NAMES[half]}: by condition\n\n{_table(mix_tables.BY_CONDITION, mix_tables.by_condition(scores))}\n"
+        )
+
+
 def _over(what, wanted, options):
     """What is made of each of some plans, the long ones first."""
     wanted = [p for p in wanted if not options.group or p.group in options.group]
@@ -113,6 +124,8 @@ def _head(options):
             f"{done}, and every remedy for a stem carried out on it, {done} again",
             f"--remedies {flags}",
         )
+    if options.mix:
+        title, flags = "Mixes without stems", f"--mix {flags}"
     if options.again:
         title, done, flags = (
             "Planted faults again",
@@ -121,10 +134,11 @@ def _head(options):
         )
     if options.group:
         flags += f" --group {' '.join(options.group)}"
+    packages = (*material.PACKAGES, *(material.SONGS if options.mix else ()))
     return (
         f"# {title}\n\nMade by `bin/evaluate {flags}`: scripted mixes of real and synthetic voices and real "
         "music, made outside the "
-        f"project, {done}. What they are made of: Debian's {', '.join(material.PACKAGES)}. "
+        f"project, {done}. What they are made of: Debian's {', '.join(packages)}. "
         f"Python {platform.python_version()}, NumPy {np.__version__}.\n\n"
     )
 
@@ -143,17 +157,20 @@ def main():
         help="planted faults alone, in so many lots of other mixes of both halves",
     )
     parser.add_argument("--remedies", action="store_true", help="carry out every remedy, measure and judge again")
+    parser.add_argument("--mix", action="store_true", help="mixes without their stems")
     parser.add_argument("--verbose", action="store_true")
     parser.add_argument("--write", type=Path)
     options = parser.parse_args()
-    if material.missing():
+    if material.missing(songs=options.mix):
         sys.exit(
             "The set is made of music and voices that Debian's packages carry; install "
-            f"{' '.join(material.missing())}, then run this again."
+            f"{' '.join(material.missing(songs=options.mix))}, then run this again."
         )
     kept.forget_others()
     text = _head(options)
-    for part in (_again if options.again else _remedied if options.remedies else _parts)(options):
+    for part in (_alone if options.mix else _again if options.again else _remedied if options.remedies else _parts)(
+        options
+    ):
         print(part, flush=True)
         text += part
     if options.write:

@@ -53,6 +53,8 @@ _SUNG = (
 """Songs with voices in them, of which the set without stems is made."""
 _SPEAKING = ("espeak-ng", "flite")
 PACKAGES = (*dict.fromkeys(package for _, package, *_ in (*_MUSIC, *_VOICES, *_EFFECTS)), *_SPEAKING)
+SONGS = tuple(package for _, package, *_ in _SUNG)
+"""Packages that only the mixes without stems are made of."""
 SENTENCES = (
     "The keeper climbs a hundred and twelve steps before the evening.",
     "Nobody has counted the boats since the harbour wall was built.",
@@ -157,11 +159,12 @@ def sound(piece):
     return np.load(kept, mmap_mode="r")
 
 
-def missing():
-    """Packages that are not there."""
+def missing(*, songs=False):
+    """Packages that are not there; with those of the ``songs``."""
     gone = [
         package for kind, package, *place in (*_MUSIC, *_VOICES, *_EFFECTS) if not _found([(kind, package, *place)])
     ]
+    gone += [package for kind, package, *place in (_SUNG if songs else ()) if not _found([(kind, package, *place)])]
     return [*dict.fromkeys(gone), *(program for program in _SPEAKING if not shutil.which(program))]
 
 
