@@ -1,3 +1,3 @@
 """The measuring core of Mezzavoce: media in, figures and findings out. Knows no web, no database, no queue."""
 
-VERSION = "0.41.0"
+VERSION = "0.42.0"

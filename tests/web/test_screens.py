@@ -16,7 +16,7 @@ from mezzavoce.notes.models import Mark, Placement
 from mezzavoce.screens.desk import desk
 from mezzavoce.screens.review import review
 from mezzavoce.screens.templatetags import score
-from tests.signals import measured, sine, stereo
+from tests.signals import chord, estimated, measured, sine, stereo, talk
 from tests.web.base import ProductionCase, clean, make_mix, measure_mix, prepare
 
 DESK_QUERIES = 24
@@ -141,6 +141,26 @@ class ReviewTest(ProductionCase):
     def test_without_stems_it_says_that_they_are_wanted(self):
         measure_mix(self.mix, passing())
         self.assertContains(self.page(), "stems are wanted for that")
+
+    def test_estimates_carry_their_interval_and_what_cannot_be_told_is_listed(self):
+        spans = [(5.0, 12.0), (20.0, 30.0)]
+        measure_mix(self.mix, estimated(talk(40, spans), chord(40, -29.0), spans, half_lu=1.6, conditions=1))
+        mark = Mark.objects.filter(family__in=("voice", "ducking"), placements__mix=self.mix).last()
+        page = self.page(mark.label)
+        self.assertContains(page, "Voice and music are estimated from the mix alone.")
+        self.assertContains(page, "Ratios are sure within about ±2 LU")
+        self.assertContains(page, "Less sure in 2 passages: the mix has no side")
+        self.assertContains(page, "noise behind the voice")
+        self.assertContains(page, "Estimated from the mix, ±2 LU.")
+        self.assertRegex(page.content.decode(), r"<dd>\d+ ± 2 LU</dd>")
+        self.assertContains(self.client.get("/"), "% estimated")
+
+    def test_what_is_more_likely_wrong_than_right_is_to_be_listened_to(self):
+        item = review(self.reviewer, self.mix.pk).marks[0]
+        shown = review(self.reviewer, self.mix.pk)
+        self.assertNotEqual(shown.word(item), "listen")
+        item.evidence["certainty"] = 0.4
+        self.assertEqual(shown.word(item), "listen")
 
     def test_with_stems_that_do_not_tell_the_voice_it_says_which_are_wanted(self):
         measure_mix(self.mix, measured(stereo(sine(-23, 40)), [("music", stereo(sine(-40, 40)))]))

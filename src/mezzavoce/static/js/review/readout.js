@@ -8,12 +8,12 @@ export function makeReadout(store) {
   const place = document.getElementById("readout");
 
   function write() {
-    const { hasLevels, series, time, voice, music } = store.get();
+    const { hasLevels, series, time, voice, music, doubt: doubtful } = store.get();
     if (!hasLevels) return;
     const at = Math.min(series.count - 1, Math.floor(time / series.hop));
     const words = [
       ["voice", voice[at], "LUFS", "v"],
-      ["music", music[at], "LUFS", "m"],
+      [doubtful ? "under it" : "music", music[at], "LUFS", "m"],
       ["gap", series.curves.local_ratio_lu[at], "LU", ""],
     ];
     const doubt = series.curves.ratio_doubt_lu?.[at];

@@ -35,7 +35,14 @@ function namesIn(pen, lane, scale, state) {
   const trace = (curve) => traced(columns(curve, state.series.hop, { ...scale, width }), y);
   const names = [
     { text: "voice", curve: state.voice, colour: "voice", side: -1, from: 0.04, to: 0.96 },
-    { text: "music", curve: state.music, colour: "music-text", side: -1, from: 0.03, to: 0.97 },
+    {
+      text: state.doubt ? "music and effects" : "music",
+      curve: state.music,
+      colour: "music-text",
+      side: -1,
+      from: 0.03,
+      to: 0.97,
+    },
     { text: "effects", curve: state.effects, colour: "effects", side: 1, from: 0.5, to: 0.95 },
   ]
     .filter(({ curve }) => curve)
