@@ -159,7 +159,7 @@ class ReviewTest(ProductionCase):
         item = review(self.reviewer, self.mix.pk).marks[0]
         shown = review(self.reviewer, self.mix.pk)
         self.assertNotEqual(shown.word(item), "listen")
-        item.evidence["certainty"] = 0.4
+        item.placement.certainty = 0.4
         self.assertEqual(shown.word(item), "listen")
 
     def test_with_stems_that_do_not_tell_the_voice_it_says_which_are_wanted(self):

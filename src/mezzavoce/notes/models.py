@@ -50,6 +50,7 @@ class Placement(models.Model):
     severity = models.CharField(max_length=6)
     # What it is in a few words, apart from the long evidence: lists of hundreds need no more.
     title = models.CharField(max_length=120)
+    certainty = models.FloatField(default=1.0)
     evidence = StoredDocumentField(form=FINDING)
 
     class Meta:

@@ -122,7 +122,7 @@ def _word_anew(mix: Mix, changed: Sequence[Placement], before: Mapping[int, dict
 def _seen(mix: Mix, finding: Finding) -> dict[str, Any]:
     """What a placement keeps of a finding."""
     place = {"in_sample": mix.samples(finding.in_s), "out_sample": mix.samples(finding.out_s)}
-    return place | _kept(finding, _OF_PLACEMENT)
+    return place | _kept(finding, _OF_PLACEMENT) | {"certainty": finding.evidence.get("certainty", 1.0)}
 
 
 def _kept(finding: Finding, names: Sequence[str]) -> dict[str, Any]:

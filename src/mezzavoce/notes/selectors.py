@@ -10,6 +10,8 @@ from ..library.models import Mix
 from ..measuring.models import Finding, Judgement
 from .models import Decision, Mark, Note, Placement, Trim
 
+_LIKELY = 0.5
+
 
 @dataclass(frozen=True)
 class Marked:
@@ -34,6 +36,11 @@ class Marked:
     def severity(self) -> str:
         """How grave it is: must, should or note."""
         return self.placement.severity
+
+    @property
+    def is_unsure(self) -> bool:
+        """Whether it is more likely wrong than right, so that it wants listening to."""
+        return self.placement.certainty < _LIKELY
 
     @property
     def title(self) -> str:

@@ -25,7 +25,7 @@ from .ranges import RangeWords, range_words, remarks
 from .verdict import figures, sentence
 from .versions import version_of_review
 
-UNSURE, LIKELY = "listen", 0.5
+UNSURE = "listen"
 """The word for what is more likely wrong than right."""
 _DUCK = ("fall_start_s", "fall_end_s", "return_start_s", "return_end_s", "open_lufs", "bed_lufs")
 
@@ -105,7 +105,7 @@ class Review:
     def word(self, item: Marked) -> str:
         """The word at the end of a mark's line: weight while open, then the decision, then the editor's answer."""
         if item.is_open:
-            return UNSURE if item.evidence.get("certainty", 1.0) < LIKELY else item.severity
+            return UNSURE if item.is_unsure else item.severity
         answer = self.answers.get(item.note.pk) if item.note else None
         return Answer.What(answer.what).label if answer else item.state
 
