@@ -78,7 +78,7 @@ def by_ffmpeg(path):
 
 def by_us(path):
     """The same figures from the meter; the whole file."""
-    measured = measure(Job(Sound((path,), path.name)))
+    measured = measure(Job(Sound((path,), path.name), separate=False))
     evidence = judge(measured, DEFAULT, programme=whole(measured.duration_s)).context
     loud = evidence.loudness
     counted = counted_their_way(evidence.power)

@@ -165,6 +165,8 @@ def ours(path, threads, stems=(), *more):
             "--whole",
             "--json",
             "--quiet",
+            # What the reference does: speech in a mix without stems is another matter.
+            "--loudness-only",
             "--threads",
             str(threads),
             *options,

@@ -120,7 +120,7 @@ def write(signal, rate, form, folder):
 
 def read(path):
     """What the meter reads from a file, by figure; a figure that has to stand still as its two extremes."""
-    measured = measure(Job(Sound((path,), path.name)))
+    measured = measure(Job(Sound((path,), path.name), separate=False))
     evidence = judge(measured, DEFAULT, programme=whole(measured.duration_s)).context
     loud = evidence.loudness
     return {

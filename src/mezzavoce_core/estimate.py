@@ -1,6 +1,7 @@
 """A figure with the interval that it lies in, and where it comes from."""
 
 from dataclasses import dataclass
+from math import inf
 
 MEASURED = "measured"
 """Worked out from the sound itself, so that it is as exact as the formulas are."""
@@ -22,7 +23,7 @@ class Estimate:
     high: float
     source: str = MEASURED
     open_within: float = 0.0
-    """So near to a limit it is left open whether the limit is met, whatever the interval says."""
+    """So near to a limit it is left open whether the limit is met; infinite: as far as the interval reaches."""
 
     @property
     def uncertainty(self) -> float:
@@ -39,9 +40,11 @@ class Estimate:
 
         The share of the interval that lies there; of a figure that is left open near a limit, that it is farther away.
         """
-        if self.open_within:
-            return _OPEN if abs(self.value - limit) < self.open_within else max(_SETTLED, self._share_beyond(limit))
-        return self._share_beyond(limit)
+        if not self.open_within:
+            return self._share_beyond(limit)
+        reaches = self.high - self.value if self.value < limit else self.value - self.low
+        near = self.open_within if self.open_within < inf else reaches
+        return _OPEN if abs(self.value - limit) < near else max(_SETTLED, self._share_beyond(limit))
 
     def _share_beyond(self, limit: float) -> float:
         if not self.high > self.low:

@@ -45,6 +45,7 @@ class DocumentTest(unittest.TestCase):
             "true_peak_overs",
             "speech",
             "separation",
+            "not_judged",
             "passages",
             "clear_share",
             "ducks",
@@ -229,6 +230,7 @@ class SeriesTest(FolderTest):
                     "music_lufs",
                 ),
                 *("effects_lufs", "background_lufs", "local_ratio_lu", "audibility", "music_gain_db"),
+                *("background_low_lufs", "background_high_lufs", "ratio_doubt_lu"),
             )
             self.assertEqual(sorted(stored.files), sorted(names))
             self.assertEqual({len(stored[n]) for n in names}, {200})

@@ -347,6 +347,12 @@ class Doubts(unittest.TestCase):
         self.assertLess(near.beyond(10.0), 0.5)
         self.assertGreaterEqual(far.beyond(10.0), 0.85)
 
+    def test_in_a_poor_condition_the_whole_interval_is_open(self):
+        wide = Estimate(8.0, 6.0, 20.0, MIX, open_within=float("inf"))
+        self.assertLess(wide.beyond(10.0), 0.5)
+        self.assertLess(wide.beyond(6.5), 0.5)
+        self.assertGreaterEqual(wide.beyond(5.5), 0.85)
+
     def test_what_is_open_is_a_note_that_asks_to_listen(self):
         voice, music = stems()
         with tempfile.TemporaryDirectory() as folder:

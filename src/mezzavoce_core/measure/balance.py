@@ -6,6 +6,7 @@ All powers are weighted, K-weighted powers on the mix's layout; a ratio is the d
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from math import inf
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -31,7 +32,7 @@ class Doubt:
     """By how much the ratio of voice to background may lie lower and higher than it was estimated, in LU.
 
     Per block ``(blocks,)``, NaN where nothing is known of it. Where an estimate is ``plain``, ``open_within_lu`` says
-    how near to a limit it is left open whether that is met; elsewhere the interval says it.
+    how near to a limit it is left open whether that is met; elsewhere it is left open as far as the interval reaches.
     """
 
     low_lu: NDArray[np.float32]
@@ -59,7 +60,7 @@ class Doubt:
         if not len(here) or 2 * known.sum() <= len(here):
             return None
         below, above = float(low[known].mean()), float(high[known].mean())
-        open_within = self.open_within_lu if 2 * self.plain[here].sum() > len(here) else 0.0
+        open_within = self.open_within_lu if 2 * self.plain[here].sum() > len(here) else inf
         return Estimate(ratio_lu, ratio_lu - below, ratio_lu + above, MIX, open_within)
 
 

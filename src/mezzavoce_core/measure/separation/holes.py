@@ -17,19 +17,22 @@ _UNDER_DB, _LEAST_TICKS, _LESS_UNDER_DB, _FEWEST = 35.0, 20, 25.0, 5
 _SILENCE = 1e-14
 
 
-def background_power(voice: Floats, total: Floats, first: int, last: int, gaps: Gaps) -> float | None:
-    """The power of what lies under a passage from tick ``first`` up to ``last``; None where there is no hole.
-
-    ``voice`` and ``total`` are powers per tick. A median in the holes, raised by how far the mean of the gaps lies over
-    their median.
-    """
+def around(first: int, last: int, ticks: int) -> slice:
+    """Where holes of a passage from tick ``first`` up to ``last`` are looked for."""
     wider = round(_WIDER_S * TICKS_PER_S)
-    part = slice(max(0, first - wider), min(len(total), last + wider))
-    smooth = uniform_filter1d(voice, _SMOOTH)[part]
-    mean = float(voice[first:last].mean())
-    holes = _holes(smooth, mean, _UNDER_DB)
+    return slice(max(0, first - wider), min(ticks, last + wider))
+
+
+def background_power(voice: Floats, spoken_mean: float, total: Floats, part: slice, gaps: Gaps) -> float | None:
+    """The power of what lies under a passage in a part ``around`` it; None where there is no hole.
+
+    ``voice``: per tick of the part; ``spoken_mean``: in the passage; ``total``: per tick of all. A median in the holes,
+    raised by how far the mean of the gaps lies over their median.
+    """
+    smooth = uniform_filter1d(voice, _SMOOTH)
+    holes = _holes(smooth, spoken_mean, _UNDER_DB)
     if holes.sum() < _LEAST_TICKS:
-        holes = _holes(smooth, mean, _LESS_UNDER_DB)
+        holes = _holes(smooth, spoken_mean, _LESS_UNDER_DB)
     if holes.sum() < _FEWEST:
         return None
     level = float(np.median(power_to_db(np.maximum(total[part][holes], _SILENCE))))

@@ -49,11 +49,12 @@ class NetworkVoice:
         found: Floats = (np.maximum(shared, 0) ** 2 / np.maximum(power, _LEAST)).sum(axis=0) * (len(ticks) / whole)
         return found
 
-    def along(self, on: NDArray[np.float32]) -> Floats:
-        """The same from moment to moment ``(ticks, 26)``, never more than there is ``on`` the axis."""
-        shared, power, most = (uniform_filter1d(x, _SHARED_TICKS, axis=0) for x in (self.shared, self.power, on))
+    def along(self, on: NDArray[np.float32], part: slice) -> Floats:
+        """The same from moment to moment in a part ``(ticks, 26)``, never more than there is ``on`` the axis."""
+        own = self.power[part]
+        shared, power, most = (uniform_filter1d(x[part], _SHARED_TICKS, axis=0) for x in (self.shared, self.power, on))
         share = np.maximum(shared, 0) / np.maximum(power, _LEAST)
-        voice = self.power * share**2
+        voice = own * share**2
         meant = uniform_filter1d(voice, _SHARED_TICKS, axis=0)
         limited: Floats = voice * np.minimum(1.0, most / np.maximum(meant, _LEAST))
         return limited

@@ -16,7 +16,7 @@ from .axis import OnOff
 from .detected import Heard
 from .estimates import EFFECTS, NO_GAPS, NO_SIDE, OFF_AXIS, QUICK, PassageRatio
 from .fit import ratio_from_both
-from .holes import background_power
+from .holes import around, background_power
 from .network import NetworkVoice
 from .side import Gaps, gaps_around, on_per_off, over, ratio_from_side
 
@@ -63,21 +63,18 @@ class Answers:
 def answers(sound: OnOff, heard: Heard, voice: NetworkVoice | None, spans: list[tuple[float, float]]) -> list[Answers]:
     """What the ways say of each passage (in and out in seconds) with a fifth of a second of speech and more."""
     all_gaps = np.flatnonzero(heard.gaps)
-    total = sound.total.sum(axis=1).astype(np.float64)
-    moment = None if voice is None else voice.along(sound.on).sum(axis=1)
+    total = sound.on.sum(axis=1, dtype=np.float64) + sound.off.sum(axis=1, dtype=np.float64)
     found = []
     for in_s, out_s in spans:
         first, last = round(in_s * TICKS_PER_S), min(len(total), round(out_s * TICKS_PER_S))
         ticks = first + np.flatnonzero(heard.spoken[first:last])
         if len(ticks) < _LEAST_TICKS or not total[ticks].any():
             continue
-        found.append(
-            _answers(sound, voice, Answers(first, last, ticks, gaps_around(all_gaps, first, last)), total, moment)
-        )
+        found.append(_answers(sound, voice, Answers(first, last, ticks, gaps_around(all_gaps, first, last)), total))
     return found
 
 
-def _answers(sound: OnOff, voice: NetworkVoice | None, known: Answers, total: Floats, moment: Floats | None) -> Answers:
+def _answers(sound: OnOff, voice: NetworkVoice | None, known: Answers, total: Floats) -> Answers:
     ticks, gaps, whole = known.ticks, known.gaps, float(total[known.ticks].sum())
     if gaps.enough:
         level = gaps.mean(total) * len(ticks)
@@ -95,8 +92,11 @@ def _answers(sound: OnOff, voice: NetworkVoice | None, known: Answers, total: Fl
     if voice is not None:
         spoken = min(whole, float(voice.in_mix(ticks).sum()))
         known = replace(known, network=over(spoken, whole - spoken))
-        if gaps.enough and moment is not None:
-            under = background_power(moment, total, known.first, known.last, gaps)
+        if gaps.enough:
+            part = around(known.first, known.last, len(total))
+            moment = voice.along(sound.on, part).sum(axis=1)
+            mean = float(moment[known.first - part.start : known.last - part.start].mean())
+            under = background_power(moment, mean, total, part, gaps)
             if under is not None:
                 known = replace(known, hole=over(max(0.0, whole / len(ticks) - under), under))
     return known

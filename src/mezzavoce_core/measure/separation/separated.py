@@ -93,7 +93,8 @@ def separate(traces: Traces, rate_hz: int, voice: NetworkVoice | None = None) ->
     power = total.sum(axis=1, dtype=np.float64)
     share = 1 - np.minimum(1.0, under.sum(axis=1, dtype=np.float64) / np.maximum(power, 1e-14))
     factors = without_weighting(rate_hz)[_18]
-    voice_bands, under_bands = (_in_blocks(x[:, _18] * factors) for x in (np.maximum(total - under, 0.0), under))
+    whole_bands, under_bands = (_in_blocks(x[:, _18]) * factors.astype(np.float32) for x in (total, under))
+    voice_bands = np.maximum(whole_bands - under_bands, 0)
     return Separation(
         speech,
         share.astype(np.float32),
@@ -124,16 +125,15 @@ def _under_over_time(
     sound: OnOff, voice: NetworkVoice | None, ratios: list[PassageRatio], spoken: NDArray[np.bool_]
 ) -> NDArray[np.float32]:
     """What lies under the voice ``(ticks, 26)``: all where nobody speaks; in passages so that the ratio holds."""
-    under = sound.total.copy()
-    along = None if voice is None else voice.along(sound.on)
+    under = sound.total
     for r in ratios:
         part = slice(r.first, r.last)
-        total = sound.total[part]
+        total = under[part].copy()
         if r.on_per_off is not None:
             rough = np.minimum(sound.on[part], r.on_per_off * sound.off[part]) + sound.off[part]
         else:
-            assert along is not None
-            rough = np.maximum(total - along[part], 1e-3 * total)
+            assert voice is not None
+            rough = np.maximum(total - voice.along(sound.on, part), 1e-3 * total)
         there = spoken[part]
         wanted = float(total[there].sum()) / (1 + float(db_to_power(r.ratio_lu)))
         fitted = _raised(rough[there], total[there], wanted)

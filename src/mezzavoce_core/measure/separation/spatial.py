@@ -53,6 +53,8 @@ class Spatial:
 
     def filled(self, ticks: int) -> "Spatial":
         """The same over so many ticks, with silence at the end."""
+        if len(self) == ticks:
+            return self
         names = ("mid", "side", "cross", "centre", "rest")
         return replace(self, **{n: _filled(p, ticks) for n in names if (p := getattr(self, n)) is not None})
 
@@ -86,10 +88,12 @@ class SpatialBands:
         """The ticks that the signal fills, the last ones against silence."""
         count = self._seen * TICKS_PER_S // self._rate_hz
         self._take(np.zeros((self._channels, self._rate_hz), dtype=np.float32))
-        found = {n: rows.whole[:count] for n, rows in self._rows.items()}
-        mid, side = found["mid"], found["side"]
-        # |m + s|^2 = |m|^2 + |s|^2 + 2 m s
-        cross = (found.pop("both") - mid - side) * np.float32(0.5)
+        found = {n: self._rows.pop(n).whole[:count] for n in list(self._rows)}
+        mid, side, cross = found["mid"], found["side"], found.pop("both")
+        # |m + s|^2 = |m|^2 + |s|^2 + 2 m s; hours of it are worth no copy.
+        cross -= mid
+        cross -= side
+        cross *= np.float32(0.5)
         return Spatial(mid, side, cross, found.get("centre"), found.get("rest"))
 
     def _take(self, channels: NDArray[np.float32]) -> None:
