@@ -33,7 +33,7 @@ class Estimate:
     @property
     def told(self) -> str:
         """The figure in words, with as many digits as are known."""
-        return f"about {self.value:.0f}" if self.uncertainty >= _WHOLE else f"{self.value:.1f}"
+        return f"{self.value:.1f}" if digits_known(self.uncertainty) else f"about {self.value:.0f}"
 
     def beyond(self, limit: float) -> float:
         """How sure it is (0 to 1) that the truth lies on the same side of a limit as the value.
@@ -51,6 +51,11 @@ class Estimate:
             return 1.0
         outside = self.high - limit if self.value > limit else limit - self.low
         return min(1.0, max(0.0, outside / (self.high - self.low)))
+
+
+def digits_known(uncertainty: float) -> int:
+    """How many digits of a figure in LU, dB or per cent are known behind the point: one or none."""
+    return 0 if uncertainty >= _WHOLE else 1
 
 
 def exact(value: float, source: str = MEASURED) -> Estimate:

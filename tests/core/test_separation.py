@@ -23,8 +23,9 @@ from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.judge.spec import DEFAULT, Limits, Spec
 from mezzavoce_core.measure.separation import models
 from mezzavoce_core.measure.separation.axis import dialogue_axis, split
-from mezzavoce_core.measure.separation.detected import speech_in
+from mezzavoce_core.measure.separation.detected import Heard, speech_in
 from mezzavoce_core.measure.separation.network import stretches
+from mezzavoce_core.measure.separation.separated import FirstLook, Traces
 from mezzavoce_core.measure.separation.side import gaps_around, on_per_off, ratio_from_side, weighted_median
 from mezzavoce_core.measure.separation.spatial import SpatialBands, channel_roles, without_weighting
 from mezzavoce_core.media.source import Sound
@@ -110,6 +111,7 @@ class Measured(unittest.TestCase):
         self.assertTrue(found)
         for finding in found:
             self.assertIn("Estimated from the mix, ±", finding.message)
+            self.assertIsNone(finding.source)
             self.assertIn("about", finding.message)
 
     def test_the_document_names_where_levels_come_from(self):
@@ -301,6 +303,16 @@ class Parts(unittest.TestCase):
             float(power_to_db(meter[spoken, 2].mean())),
             delta=0.2,
         )
+
+    def test_the_gain_is_not_read_where_the_dialogue_plays_beside_an_empty_centre(self):
+        channels = np.zeros((10 * RATE, 6))
+        channels[:, :2] = stereo(talk(10, [(3, 7)])) + self._wide(-40)
+        channels[:, 2] = noise(10, -90)
+        spatial, spoken = self._spatial(channels, "5.1(side)"), self._spoken()
+        sound = split(spatial, spoken, ~spoken)
+        look = FirstLook(Traces(spatial, np.zeros((1000, 3))), (), Heard(spoken, ~spoken), sound)
+        self.assertFalse(sound.in_centre)
+        self.assertFalse(look.is_aside_music)
 
     def test_the_front_stands_where_the_layout_says(self):
         self.assertEqual(channel_roles("5.1(film)", 6), {"pair": [0, 2], "centre": [1], "rest": [3, 4]})

@@ -8,8 +8,8 @@ import numpy as np
 from mezzavoce_core.judge.judging import judge
 from mezzavoce_core.measure.measurement import Measurement
 from mezzavoce_core.measure.separation.network import axis_of, listen, stretches
-from mezzavoce_core.measure.separation.separated import BRIDGE_S, TraceKeeper, first_look, separate
-from mezzavoce_core.measure.speech import active_share, passage_spans
+from mezzavoce_core.measure.separation.separated import TraceKeeper, first_look, separate
+from mezzavoce_core.measure.speech import active_share
 from mezzavoce_core.units import power_to_db
 from tests.evaluation.material import RATE
 from tests.evaluation.mix_plans import make_mix, under
@@ -59,13 +59,12 @@ def measured(samples):
     whole = levels_of(samples, between_samples=False)
     traces = keeper.finish().over(len(whole.power))
     bare = Measurement(info(len(samples) / RATE, channels=2), "evaluation", whole, ())
-    speech, sound, _ = first_look(traces)
-    wanted = stretches(passage_spans(speech, BRIDGE_S), len(whole.power))
-    on_axis = axis_of("stereo", 2, sound.axis_deg, in_centre=False)
+    look = first_look(traces)
+    wanted = stretches(look.passages, len(whole.power))
+    on_axis = axis_of("stereo", 2, look.sound.axis_deg, in_centre=False)
     voice = listen(pieces, wanted, on_axis, len(whole.power), None, lambda _: None) if wanted else None
-    looks = [separate(traces, RATE, heard) for heard in (None, voice)]
-    spectrum = traces.spectrum if looks[1].tells_gain and not looks[1].axis_deg else None
-    return bare.with_estimates(looks[0]), bare.with_estimates(looks[1], spectrum).with_music_gain()
+    quick, thorough = (separate(look, RATE, heard) for heard in (None, voice))
+    return bare.with_estimates(quick), bare.with_estimates(thorough, traces.spectrum).with_music_gain()
 
 
 def scored(wanted):

@@ -11,7 +11,7 @@ from ..measure.separation.estimates import Separation
 from ..measure.speech import Speech
 
 ARRAYS = ("voice_share", "voice_bands", "under_bands", "low_lu", "high_lu", "conditions", "music")
-_FACTS = ("axis_deg", "mono", "in_centre", "thorough")
+_FACTS = ("axis_deg", "mono", "tells_gain", "thorough")
 
 
 def facts(found: Separation) -> dict[str, Any]:

@@ -6,6 +6,7 @@ All take a finding or a remedy as it stands in results (``exchange.document``).
 from math import log10
 from typing import Any
 
+from ..estimate import digits_known
 from ..judge.model import Kind
 from ..judge.registry import KINDS
 
@@ -40,22 +41,19 @@ def short_name(kind: str) -> str:
     return _KINDS[kind].short if kind in _KINDS else kind.replace("-", " ")
 
 
-_WHOLE = 0.95
-"""From this uncertainty on whole figures are enough."""
-
-
 def figure_words(finding: dict[str, Any], name: str) -> str:
     """What was ``measured`` or its ``limit``, with as many digits as its unit is worth; "" where there is none."""
     value, unit = finding[name], finding["unit"]
     if value is None:
         return ""
+    doubt = finding.get("uncertainty") if name == "measured" else None
     if unit == "of 1" and finding["kind"] in _SHARES:
-        return f"{100 * value:.0f} %"
-    digits, doubt = _DIGITS.get(unit, 1), finding.get("uncertainty") if name == "measured" else None
-    if doubt and doubt >= _WHOLE:
-        # A tenth would be more than is known.
-        return f"{value:.0f} ± {doubt:.0f} {unit}"
-    return f"{value:.{digits}f}{f' ± {doubt:.{digits}f}' if doubt else ''} {unit}".rstrip()
+        return f"{100 * value:.0f}{f' ± {100 * doubt:.0f}' if doubt else ''} %"
+    digits = _DIGITS.get(unit, 1)
+    if not doubt:
+        return f"{value:.{digits}f} {unit}".rstrip()
+    digits = digits_known(doubt)
+    return f"{value:.{digits}f} ± {doubt:.{digits}f} {unit}"
 
 
 def in_sentence(words: str) -> str:

@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from ..estimate import MIX
+from ..estimate import MIX, digits_known
 from ..measure.balance import clear_share
 from ..measure.captions import Caption
 from ..measure.ducks import MusicGain
@@ -75,9 +75,7 @@ def _no_gain(context: JudgingContext) -> str:
         return (
             "The voice stands beside the middle, so that the gain of the music cannot be read; a music stem would tell."
         )
-    return (
-        "The voice sounds on the sides as well, so that the gain of the music cannot be read; a music stem would tell."
-    )
+    return "The voice sounds where the music does, so that the gain of that cannot be read; a music stem would tell."
 
 
 def _careful(finding: Finding) -> Finding:
@@ -94,13 +92,16 @@ def _careful(finding: Finding) -> Finding:
 
 
 def _estimated(finding: Finding) -> str:
-    sure = finding.estimate.uncertainty
-    return f"Estimated from the mix, ±{sure:.{0 if sure >= 1 else 1}f} {finding.unit}."
+    sure, unit = finding.estimate.uncertainty, finding.unit
+    if unit == "of 1":
+        sure, unit = 100 * sure, "%"
+    return f"Estimated from the mix, ±{sure:.{digits_known(sure)}f} {unit}."
 
 
 def _sourced(context: JudgingContext, finding: Finding) -> Finding:
     """With the stem that it is about, where its role has several, and that of each of its remedies."""
-    source = finding.source or source_of(context, finding.role, finding.in_s, finding.out_s)
+    named = finding.source or source_of(context, finding.role, finding.in_s, finding.out_s)
+    source = None if context.estimated else named
     remedy, alternatives = (
         finding.remedy and for_stems(context, finding.remedy),
         tuple(for_stems(context, r) for r in finding.alternatives),

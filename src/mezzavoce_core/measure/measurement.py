@@ -109,10 +109,11 @@ class Measurement:
             separation=None if self.separation is None else self.separation.between(first, last),
         )
 
-    def with_estimates(self, separation: Separation, spectrum: NDArray[np.int16] | None = None) -> "Measurement":
+    def with_estimates(self, separation: Separation, spectrum: NDArray[np.int16] = _NO_SPECTRUM) -> "Measurement":
         """The same with voice and background as they were estimated from the mix.
 
-        ``spectrum`` is that of what lies off the axis of the dialogue, from which the gain of the music is read.
+        ``spectrum`` is that of what lies off the axis of the dialogue, from which the gain of the music is read where
+        that tells it.
         """
         share = _whole(separation.voice_share, len(self.mix.power))[:, None]
         own = replace(
@@ -128,7 +129,7 @@ class Measurement:
             own,
             power=self.mix.power * (1 - share),
             bands=separation.under_bands,
-            spectrum=_NO_SPECTRUM if spectrum is None else spectrum,
+            spectrum=spectrum if separation.tells_gain else _NO_SPECTRUM,
             sample_peak=quiet,
             true_peak=quiet,
         )
@@ -147,7 +148,7 @@ class Measurement:
         from .music_gain import find_gain  # noqa: PLC0415  (a mix without stems is measured far more often, and does not wait for it)
 
         voice = self.role_power("dialogue")
-        if voice is None or not self.has("music") or (self.separation is not None and not self._off_axis_told()):
+        if voice is None or not self.has("music") or (self.separation is not None and not self.separation.tells_gain):
             return self
         listen = None if music is None else partial(step_nats, music, rate_hz)
         return replace(
@@ -160,10 +161,6 @@ class Measurement:
             return self.separation.speech
         voice = self.role_power("dialogue")
         return None if voice is None else find_speech(voice)
-
-    def _off_axis_told(self) -> bool:
-        """Whether what lies off the axis of the dialogue is music alone, so that its gain can be read there."""
-        return bool(self.separation and self.separation.tells_gain and any(len(s.levels.spectrum) for s in self.stems))
 
     def music_levels(self, first: int = 0, last: int | None = None) -> Floats:
         """Levels of all music together, ``(frames of 20 ms, columns)`` in dB, from frame ``first`` up to ``last``.

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from functools import partial
 
-from ...estimate import Estimate, exact
+from ...estimate import MIX, Estimate, exact
 from ...measure.balance import clear_share
 from ..model import MUST, SHOULD, Finding, JudgingContext, Kind
 from ..remedies.programme_gain import programme_gain
@@ -43,7 +43,7 @@ def _as_sure(context: JudgingContext, share: float, clearance_lu: float) -> Esti
     low, high = (clear_share(context.local_ratio_lu + by, clearance_lu) for by in (-open_lu, open_lu))
     assert low is not None
     assert high is not None
-    return Estimate(share, low, high) if open_lu else exact(share)
+    return Estimate(share, low, high, MIX) if open_lu else exact(share)
 
 
 def _all_over(context: JudgingContext, clearance_lu: float) -> bool:

@@ -38,7 +38,8 @@ class Separation:
     ``(blocks of 100 ms, 18)``: mean squares in one-third octaves, without weighting. ``low_lu``, ``high_lu``
     ``(blocks,)``: by how much the ratio may lie lower and higher, NaN where nothing is known; ``conditions``
     ``(blocks,)``: a bit for each of ``CONDITIONS`` that holds there. ``music`` ``(blocks,)``: how likely music is.
-    ``models``: the models by what they do, with their versions.
+    ``models``: the models by what they do, with their versions. ``tells_gain``: whether what lies off the axis is music
+    alone, so that what was done to its gain can be read there.
     """
 
     speech: tuple[Speech, ...]
@@ -52,29 +53,19 @@ class Separation:
     models: Mapping[str, str] = field(default_factory=dict)
     axis_deg: float = 0.0
     mono: bool = False
-    in_centre: bool = False
+    tells_gain: bool = False
     thorough: bool = False
-    ratios: tuple[PassageRatio, ...] = field(default=(), compare=False, repr=False)
-    """The passages as they were judged when the mix was measured; for looking into it."""
 
     def is_music(self, in_s: float, out_s: float) -> bool:
         """Whether a stretch sounds like music for the most part."""
-        part = self.music[round(in_s * BLOCKS_PER_S) : max(round(in_s * BLOCKS_PER_S) + 1, round(out_s * BLOCKS_PER_S))]
+        part = self.music[_blocks(in_s, out_s)]
         return bool(len(part) and (part > 0.5).mean() > 0.5)
 
     def conditions_between(self, in_s: float, out_s: float) -> tuple[str, ...]:
         """What makes estimates less sure in a stretch."""
-        part = self.conditions[
-            round(in_s * BLOCKS_PER_S) : max(round(in_s * BLOCKS_PER_S) + 1, round(out_s * BLOCKS_PER_S))
-        ]
+        part = self.conditions[_blocks(in_s, out_s)]
         held = int(np.bitwise_or.reduce(part)) if len(part) else 0
         return tuple(name for k, name in enumerate(CONDITIONS) if held >> k & 1)
-
-    @property
-    def tells_gain(self) -> bool:
-        """Whether what lies off the axis is music alone, so that what was done to its gain can be read there."""
-        off_axis = np.uint8(1 << CONDITIONS.index(OFF_AXIS))
-        return not self.mono and not (self.conditions & off_axis).any()
 
     def between(self, first: int, last: int) -> "Separation":
         """The same from tick ``first`` up to ``last``, on a clock that begins there."""
@@ -89,4 +80,10 @@ class Separation:
             name: getattr(self, name)[begin:end]
             for name in ("voice_bands", "under_bands", "low_lu", "high_lu", "conditions", "music")
         }
-        return replace(self, speech=speech, voice_share=self.voice_share[first:last], ratios=(), **blocks)
+        return replace(self, speech=speech, voice_share=self.voice_share[first:last], **blocks)
+
+
+def _blocks(in_s: float, out_s: float) -> slice:
+    """The blocks of a stretch, one at least."""
+    first = round(in_s * BLOCKS_PER_S)
+    return slice(first, max(first + 1, round(out_s * BLOCKS_PER_S)))

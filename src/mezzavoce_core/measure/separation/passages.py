@@ -132,9 +132,8 @@ def dialogue_off_axis(found: list[Answers]) -> bool:
     return bool((apart and median(apart) < _APART_LU) or (along and median(along) > _ALONG))
 
 
-def decided(found: list[Answers], sound: OnOff) -> list[PassageRatio]:
+def decided(found: list[Answers], sound: OnOff, *, off_axis: bool) -> list[PassageRatio]:
     """The ratio of every passage of which anything is known."""
-    off_axis = dialogue_off_axis(found)
     ratios = [_decided(a, sound, off_axis=off_axis) for a in found]
     return [r for r in ratios if r is not None]
 

@@ -14,7 +14,7 @@ from .detected import EventsOverTime, Heard, gap_ticks, speech_in
 from .estimates import CONDITIONS, PassageRatio, Separation
 from .models import MUSIC, made_by
 from .network import NetworkVoice
-from .passages import answers, decided
+from .passages import answers, decided, dialogue_off_axis
 from .spatial import FIRST_OF_18, Aside, Spatial, SpatialBands, without_weighting
 
 BRIDGE_S = 1.0
@@ -63,13 +63,33 @@ class TraceKeeper:
         return found if self._spectrum is None else replace(found, spectrum=self._spectrum.finish())
 
 
-def first_look(traces: Traces) -> "tuple[tuple[Speech, ...], OnOff, Heard]":
+@dataclass(frozen=True)
+class FirstLook:
     """Where somebody speaks, and the mix on and off the axis of the dialogue."""
-    ticks = len(traces.spatial)
+
+    traces: Traces
+    speech: tuple[Speech, ...]
+    heard: Heard
+    sound: OnOff
+
+    @property
+    def passages(self) -> list[tuple[float, float]]:
+        """Stretches of speech with short pauses, in and out in seconds."""
+        return passage_spans(self.speech, BRIDGE_S)
+
+    @property
+    def is_aside_music(self) -> bool:
+        """Whether the ``spectrum`` is of places where the dialogue does not stand."""
+        sound = self.sound
+        return not sound.mono and not sound.axis_deg and (sound.in_centre or self.traces.spatial.centre is None)
+
+
+def first_look(traces: Traces) -> FirstLook:
+    """What the traces of a mix tell by themselves."""
     speech = speech_in(traces.events)
-    spoken = speech_ticks(speech, ticks)
+    spoken = speech_ticks(speech, len(traces.spatial))
     heard = Heard(spoken, gap_ticks(traces.events, spoken))
-    return speech, split(traces.spatial, heard.spoken, heard.gaps), heard
+    return FirstLook(traces, speech, heard, split(traces.spatial, heard.spoken, heard.gaps))
 
 
 def events_over(events: NDArray[np.float32], ticks: int) -> NDArray[np.float32]:
@@ -77,11 +97,13 @@ def events_over(events: NDArray[np.float32], ticks: int) -> NDArray[np.float32]:
     return np.concatenate([events[:ticks], np.zeros((max(0, ticks - len(events)), events.shape[1]), dtype=np.float32)])
 
 
-def separate(traces: Traces, rate_hz: int, voice: NetworkVoice | None = None) -> Separation:
+def separate(look: FirstLook, rate_hz: int, voice: NetworkVoice | None = None) -> Separation:
     """Estimate voice and background of a mix at a rate; without what the ``voice`` network heard, a quick look."""
-    speech, sound, heard = first_look(traces)
-    ratios = decided(answers(sound, heard, voice, passage_spans(speech, BRIDGE_S)), sound)
-    under = _under_over_time(sound, voice, ratios, heard.spoken)
+    sound = look.sound
+    found = answers(sound, look.heard, voice, look.passages)
+    off_axis = dialogue_off_axis(found)
+    ratios = decided(found, sound, off_axis=off_axis)
+    under = _under_over_time(sound, voice, ratios, look.heard.spoken)
     total = sound.total
     blocks = len(total) // TICKS_PER_BLOCK
     low, high = (np.full(blocks, np.nan, dtype=np.float32) for _ in range(2))
@@ -96,20 +118,19 @@ def separate(traces: Traces, rate_hz: int, voice: NetworkVoice | None = None) ->
     whole_bands, under_bands = (_in_blocks(x[:, _18]) * factors.astype(np.float32) for x in (total, under))
     voice_bands = np.maximum(whole_bands - under_bands, 0)
     return Separation(
-        speech,
+        look.speech,
         share.astype(np.float32),
         voice_bands,
         under_bands,
         low,
         high,
         conditions,
-        _in_blocks(traces.events[:, MUSIC:])[:, 0],
+        _in_blocks(look.traces.events[:, MUSIC:])[:, 0],
         {k: name for k, name in made_by().items() if voice is not None or k == "speech"},
         sound.axis_deg,
         sound.mono,
-        sound.in_centre,
+        tells_gain=look.is_aside_music and not off_axis,
         thorough=voice is not None,
-        ratios=tuple(ratios),
     )
 
 
