@@ -39,14 +39,18 @@ class OnOff:
 
 def split(spatial: Spatial, spoken: NDArray[np.bool_], gaps: NDArray[np.bool_]) -> OnOff:
     """The mix on and off the axis of its dialogue; ``spoken`` and ``gaps`` say when somebody speaks and when nobody."""
-    elsewhere = spatial.rest if spatial.rest is not None else np.float32(0)
     if spatial.centre is not None and _in_centre(spatial, spoken, gaps):
-        on, off, axis_deg, in_centre = spatial.centre, spatial.mid + spatial.side + elsewhere, 0.0, True
+        on, axis_deg, in_centre = spatial.centre, 0.0, True
+        aside = [spatial.mid, spatial.side, spatial.rest]
     else:
         axis_deg, in_centre = dialogue_axis(spatial, spoken, gaps), False
         on, off = _turned(spatial, axis_deg)
-        off = off + elsewhere + (spatial.centre if spatial.centre is not None else np.float32(0))
-    on, off = np.maximum(on, np.float32(_LEAST_POWER)), np.maximum(off, np.float32(_LEAST_POWER))
+        aside = [off, spatial.centre, spatial.rest]
+    first, *others = (power for power in aside if power is not None)
+    off = sum(others, first)
+    for power in (on, off):
+        # In place: what is raised here is silence wherever it is read, and hours of it are worth no copy.
+        np.maximum(power, np.float32(_LEAST_POWER), out=power)
     where = gaps if gaps.any() else np.ones(len(on), dtype=np.bool_)
     mono = float(power_to_db(off[where].sum())) - float(power_to_db(on[where].sum())) < _MONO_DB
     return OnOff(on, off, axis_deg, mono, in_centre)
