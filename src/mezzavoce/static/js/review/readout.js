@@ -21,7 +21,7 @@ export function makeReadout(store) {
     place.innerHTML = words
       .map(([name, value, unit, tone]) => {
         const unsure = name === "gap" && Number.isFinite(doubt) && Number.isFinite(value);
-        return `${name} <b class="${tone}">${shown(value)}${unsure ? ` ± ${doubt.toFixed(0)}` : ""}</b> ${unit}`;
+        return `${name} <b class="${tone}">${unsure ? `${value.toFixed(0)} ± ${doubt.toFixed(0)}` : shown(value)}</b> ${unit}`;
       })
       .join("&ensp;");
   }
